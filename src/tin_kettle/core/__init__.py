@@ -1,0 +1,1 @@
+"""Computation only: no web, no database, no files but audio. Usable as a library."""

@@ -1,0 +1,39 @@
+"""The one family of errors. Each says what was wrong, what is allowed and what would do.
+
+KettleError
+├── RecipeError    a recipe, or a value in it, is refused; names the JSON path
+├── AudioError     a file cannot be used as a source, or a print cannot be written
+├── LibraryError   the library holds no such thing, or is busy with it
+└── Cancelled      the user stopped a long piece of work
+"""
+
+from __future__ import annotations
+
+
+class KettleError(Exception):
+    """A refusal worded for the user: one line that says what, where and what would do."""
+
+
+class RecipeError(KettleError):
+    """A recipe is refused.
+
+    Args:
+        path: JSON path of the offending part, such as ``$.master[0].params.ratio``.
+        problem: the value received and what is allowed.
+    """
+
+    def __init__(self, path: str, problem: str) -> None:
+        self.path = path
+        super().__init__(f"{path}: {problem}")
+
+
+class AudioError(KettleError):
+    """A sound file is refused or cannot be written."""
+
+
+class LibraryError(KettleError):
+    """The library has no such song, revision or print."""
+
+
+class Cancelled(KettleError):
+    """Work was stopped on request; nothing half-done is left behind."""
