@@ -12,7 +12,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 Sections = NDArray[np.float64]
 DB_PER_OCT_PER_ORDER = 6
@@ -133,6 +132,8 @@ def _correction(
     missing_db: NDArray[np.float64], wanted_db: NDArray[np.float64], w: NDArray[np.float64]
 ) -> tuple[float, ...]:
     """Two real zeros and two real poles, unity at DC, that add the missing dB where it can be heard."""
+    from scipy.optimize import least_squares  # noqa: PLC0415  a second of loading that only low-passes need
+
     cosine = np.cos(w)
     weight = np.where(wanted_db < -110.0, 0.2, np.where(w > 0.363 * 2.0 * np.pi, 0.6, 1.0))
 

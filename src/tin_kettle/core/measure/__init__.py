@@ -1,0 +1,1 @@
+"""Measurements as the standards say, streaming: the same code serves a file, a survey and the live gauges."""

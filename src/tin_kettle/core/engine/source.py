@@ -1,0 +1,163 @@
+"""Sources: sound files read in pieces, as (2, frames) doubles."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+import soundfile
+
+from tin_kettle.core.errors import AudioError
+from tin_kettle.core.stages.processor import Block
+
+LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8000, 384000
+PAGE_FRAMES = 16384
+PAGES_KEPT = 48
+READABLE = "WAV, FLAC, AIFF or OGG"
+
+
+class Source(Protocol):
+    """Anything that gives samples at a position."""
+
+    rate_hz: int
+    frames: int
+
+    def read(self, start: int, frames: int) -> Block:
+        """(2, frames) from ``start``; silence outside the source."""
+        ...
+
+
+class ArraySource:
+    """Samples in memory, (2, frames)."""
+
+    def __init__(self, samples: Block, rate_hz: int) -> None:
+        self._samples = np.ascontiguousarray(samples, dtype=np.float64)
+        self.rate_hz = rate_hz
+        self.frames = self._samples.shape[1]
+
+    def read(self, start: int, frames: int) -> Block:
+        out = np.zeros((2, frames))
+        low, high = max(start, 0), min(start + frames, self.frames)
+        if low < high:
+            out[:, low - start : high - start] = self._samples[:, low:high]
+        return out
+
+
+class FileSource:
+    """A sound file, read page by page; the pages read last stay at hand, so that going back costs nothing.
+
+    Raises:
+        AudioError: not a readable sound file, empty, cut short, with more than two channels or at a rate out of
+            range; and, when a page is read, samples that are no numbers.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        try:
+            self._file = soundfile.SoundFile(str(path))
+        except (soundfile.LibsndfileError, RuntimeError, TypeError) as problem:
+            raise AudioError(_unreadable(path)) from problem
+        self.rate_hz: int = self._file.samplerate
+        self.frames: int = self._file.frames
+        self.channels: int = self._file.channels
+        self.format = f"{self._file.format} {self._file.subtype}"
+        self._pages: OrderedDict[int, Block] = OrderedDict()
+        self._lock = threading.Lock()
+        try:
+            self._check()
+        except AudioError:
+            self.close()
+            raise
+
+    def _check(self) -> None:
+        name = self.path.name
+        if self.channels > 2:
+            raise AudioError(f"{name} has {self.channels} channels; give a mono or stereo file")
+        if self.frames <= 0:
+            raise AudioError(f"{name} holds no samples; bounce it again")
+        if not LOWEST_RATE_HZ <= self.rate_hz <= HIGHEST_RATE_HZ:
+            raise AudioError(
+                f"{name} is at {self.rate_hz} Hz; rates from {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed"
+            )
+        missing = _missing_bytes(self.path)
+        if missing:
+            raise AudioError(f"{name} is cut short: {missing} bytes of its sound are missing; copy it again")
+
+    def read(self, start: int, frames: int) -> Block:
+        """(2, frames) from ``start``; silence outside the file. A mono file gives two equal channels."""
+        out = np.zeros((2, frames))
+        low, high = max(start, 0), min(start + frames, self.frames)
+        with self._lock:
+            at = low
+            while at < high:
+                number, offset = divmod(at, PAGE_FRAMES)
+                page = self._page(number)
+                run = min(PAGE_FRAMES - offset, high - at)
+                out[:, at - start : at - start + run] = page[:, offset : offset + run]
+                at += run
+        return out
+
+    def _page(self, number: int) -> Block:
+        page = self._pages.get(number)
+        if page is not None:
+            self._pages.move_to_end(number)
+            return page
+        start = number * PAGE_FRAMES
+        wanted = min(PAGE_FRAMES, self.frames - start)
+        try:
+            if self._file.tell() != start:
+                self._file.seek(start)
+            samples = self._file.read(wanted, dtype="float64", always_2d=True)
+        except (soundfile.LibsndfileError, RuntimeError) as problem:
+            raise AudioError(f"{self.path.name} cannot be read at {self._at(start)}; copy it again") from problem
+        if samples.shape[0] < wanted:
+            raise AudioError(f"{self.path.name} is cut short at {self._at(start)}; copy it again")
+        finite = np.isfinite(samples).all(axis=1)
+        if not finite.all():
+            at = self._at(start + int(np.argmin(finite)))
+            raise AudioError(f"{self.path.name} has a sample that is no number at {at}; bounce it again")
+        page = np.ascontiguousarray(np.broadcast_to(samples.T, (2, wanted)))
+        self._pages[number] = page
+        if len(self._pages) > PAGES_KEPT:
+            self._pages.popitem(last=False)
+        return page
+
+    def _at(self, frame: int) -> str:
+        return f"{frame / self.rate_hz:.3f} s"
+
+    def close(self) -> None:
+        """Close the file."""
+        self._file.close()
+
+
+def _unreadable(path: Path) -> str:
+    if not path.is_file():
+        return f"{path} is not there; name a {READABLE} file"
+    if path.stat().st_size == 0:
+        return f"{path.name} is empty; give a {READABLE} file"
+    return f"{path.name} is not a sound file that can be read; give a {READABLE} file"
+
+
+def _missing_bytes(path: Path) -> int:
+    """How many bytes a RIFF file's data chunk promises beyond the file's end; 0 for other formats.
+
+    The sound library takes what is there without a word, and a song would end early.
+    """
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(12)
+        if head[:4] != b"RIFF" or head[8:] != b"WAVE":
+            return 0
+        while True:
+            chunk = file.read(8)
+            if len(chunk) < 8:
+                return 0
+            length = int.from_bytes(chunk[4:], "little")
+            if chunk[:4] == b"data":
+                # recorders that could not go back leave these; the length is then the file's
+                unknown = length in (0, 0xFFFFFFFF, 0x7FFFFFFF)
+                return 0 if unknown else max(0, file.tell() + length - size)
+            file.seek(length + length % 2, 1)

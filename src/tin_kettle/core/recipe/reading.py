@@ -1,0 +1,193 @@
+"""Reading and writing recipes: JSON in, a checked document out, refusals that name path, value and remedy."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+from pydantic.json_schema import GenerateJsonSchema
+
+from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.recipe.model import KINDS, Recipe
+
+HIGHEST_SHARE = 0.49
+_SHOWN = 60
+
+
+def parse_recipe(document: object) -> Recipe:
+    """Check a decoded JSON document.
+
+    Raises:
+        RecipeError: for anything that the contract does not allow; nothing is clamped.
+    """
+    try:
+        recipe = Recipe.model_validate(document)
+    except ValidationError as refused:
+        first = refused.errors(include_url=False)[0]
+        raise RecipeError(_path(first["loc"]), _problem(dict(first))) from None
+    _check_ids(recipe)
+    _check_groups(recipe)
+    _check_sections(recipe)
+    return recipe
+
+
+def load_recipe(path: Path) -> Recipe:
+    """Read and check a ``*.kettle.json`` file.
+
+    Raises:
+        RecipeError: the file cannot be read, is not JSON, or is refused.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as problem:
+        raise RecipeError(str(path), f"cannot be read ({problem.strerror}); name a recipe file") from None
+    except UnicodeDecodeError:
+        raise RecipeError(str(path), "is not text; a recipe is a UTF-8 JSON file") from None
+    try:
+        document = json.loads(text, object_pairs_hook=_no_twins)
+    except json.JSONDecodeError as problem:
+        raise RecipeError(str(path), f"is not JSON: {problem.msg} in line {problem.lineno}") from None
+    return parse_recipe(document)
+
+
+def dump_recipe(recipe: Recipe) -> dict[str, Any]:
+    """The document with every default written out, ready for ``json.dumps``."""
+    return recipe.model_dump(mode="json")
+
+
+def check_rate(recipe: Recipe, rate_hz: float) -> None:
+    """Refuse frequencies that the rate cannot carry; a low-pass above 0.49 × rate is bypassed instead."""
+    for path, chain in recipe.chains():
+        for index, stage in enumerate(chain):
+            for name, hz in stage.declared.hz_params(stage.params) if stage.on else ():
+                if hz > HIGHEST_SHARE * rate_hz:
+                    raise RecipeError(
+                        f"{path}[{index}].params.{name}",
+                        f"{hz:g} Hz is above what {rate_hz:g} Hz carries; "
+                        f"at most {HIGHEST_SHARE * rate_hz:g} Hz is allowed",
+                    )
+
+
+class _Schema(GenerateJsonSchema):
+    def field_title_should_be_set(self, schema: Any) -> bool:
+        return False
+
+
+def recipe_schema() -> dict[str, Any]:
+    """The JSON Schema of the recipe, as shipped in ``docs/recipe.schema.json``."""
+    return Recipe.model_json_schema(schema_generator=_Schema)
+
+
+def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    names = [name for name, _ in pairs]
+    twins = {name for name in names if names.count(name) > 1}
+    if twins:
+        raise RecipeError("$", f"the name '{min(twins)}' stands twice in one object; keep one of them")
+    return dict(pairs)
+
+
+def _path(location: tuple[int | str, ...]) -> str:
+    """JSON path of a pydantic location; the names of union members are not part of the document."""
+    path, previous = "$", ""
+    for step in location:
+        if isinstance(step, int):
+            path += f"[{step}]"
+        elif not (step in KINDS and path.endswith("]") and previous in ("chain", "master")) and step not in (
+            "float",
+            "SectionTime",
+            "bool",
+            "str",
+        ):
+            path += f".{step}"
+        previous = step if isinstance(step, str) else previous
+    return path
+
+
+def _shown(value: object) -> str:
+    text = json.dumps(value, default=str, ensure_ascii=False)
+    return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
+
+
+def _number_range(error: dict[str, Any]) -> str:
+    words = {"ge": "at least", "le": "at most", "gt": "above", "lt": "below"}
+    limits = {name: limit for name, limit in error.get("ctx", {}).items() if name in words}
+    location = error["loc"]
+    if len(location) >= 3 and location[-2] == "params":
+        for rule in KINDS[location[-3]].params.model_fields[location[-1]].metadata:
+            limits |= {name: getattr(rule, name) for name in ("ge", "le") if hasattr(rule, name)}
+    allowed = " and ".join(f"{words[name]} {limits[name]:g}" for name in words if name in limits)
+    return f"{_shown(error['input'])} is out of range; {allowed} is allowed"
+
+
+def _unknown(error: dict[str, Any]) -> str:
+    return f"'{error['loc'][-1]}' is not known here (value {_shown(error['input'])}); remove it or correct its name"
+
+
+_PROBLEMS: dict[str, Callable[[dict[str, Any]], str]] = {
+    "missing": lambda e: "is missing; add it",
+    "extra_forbidden": _unknown,
+    "literal_error": lambda e: f"{_shown(e['input'])} is not allowed; allowed: {e['ctx']['expected']}",
+    "union_tag_invalid": lambda e: f"kind '{e['ctx']['tag']}' is not known; allowed: {e['ctx']['expected_tags']}",
+    "union_tag_not_found": lambda e: f"has no kind; allowed: {', '.join(KINDS)}",
+    "greater_than_equal": _number_range,
+    "less_than_equal": _number_range,
+    "greater_than": _number_range,
+    "finite_number": lambda e: f"{_shown(e['input'])} is no number; give a finite number",
+    "too_long": lambda e: (
+        "automation is not played by this version; at most 0 rides are allowed, remove them"
+        if e["loc"] == ("automation",)
+        else f"has {e['ctx']['actual_length']} entries; at most {e['ctx']['max_length']} are allowed"
+    ),
+    "too_short": lambda e: f"has {e['ctx']['actual_length']} entries; at least {e['ctx']['min_length']} needed",
+    "none_required": lambda e: f"{_shown(e['input'])} is not allowed; this version only takes null",
+}
+
+
+def _problem(error: dict[str, Any]) -> str:
+    describe = _PROBLEMS.get(error["type"])
+    if describe:
+        return describe(error)
+    wanted = {"float_type": "a number", "bool_type": "true or false", "string_type": "a text", "tuple_type": "a list"}
+    wanted |= dict.fromkeys(("model_type", "model_attributes_type", "dict_type"), "an object")
+    allowed = wanted.get(error["type"], str(error["msg"]).lower())
+    return f"{_shown(error['input'])} is not allowed; {allowed} is expected"
+
+
+def _check_ids(recipe: Recipe) -> None:
+    seen: dict[str, str] = {}
+    places = [(f"$.buses[{i}]", bus.id) for i, bus in enumerate(recipe.buses)]
+    places += [(f"$.groups[{i}]", group.id) for i, group in enumerate(recipe.groups)]
+    places += [(f"{path}[{i}]", stage.id) for path, chain in recipe.chains() for i, stage in enumerate(chain)]
+    places += [(f"$.sections[{i}]", section.id) for i, section in enumerate(recipe.sections)]
+    for path, name in places:
+        if name in seen:
+            raise RecipeError(f"{path}.id", f"'{name}' is taken by {seen[name]}; every id must be unique")
+        seen[name] = path
+
+
+def _check_groups(recipe: Recipe) -> None:
+    parents = {group.id: group.group for group in recipe.groups}
+    for kind, buses in (("buses", recipe.buses), ("groups", recipe.groups)):
+        for i, bus in enumerate(buses):
+            if bus.group is not None and bus.group not in parents:
+                known = ", ".join(parents) or "none yet"
+                raise RecipeError(f"$.{kind}[{i}].group", f"there is no group '{bus.group}'; groups: {known}, or null")
+    for i, group in enumerate(recipe.groups):
+        walked, at = [group.id], group.group
+        while at is not None:
+            walked.append(at)
+            if at == group.id:
+                raise RecipeError(f"$.groups[{i}].group", f"the groups go in a circle: {' → '.join(walked)}; cut it")
+            at = parents[at] if at not in walked[:-1] else None
+
+
+def _check_sections(recipe: Recipe) -> None:
+    for i, section in enumerate(recipe.sections):
+        if section.end_s <= section.start_s:
+            raise RecipeError(
+                f"$.sections[{i}].end_s",
+                f"{section.end_s:g} is not after the start at {section.start_s:g} s; give a later end",
+            )

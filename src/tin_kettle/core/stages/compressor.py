@@ -1,0 +1,266 @@
+"""Bus compressor: the detector's level through a static curve, smoothed by one pole in dB."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from tin_kettle.core.dsp import bells
+from tin_kettle.core.dsp.decibels import amplitude_to_db, apply_db, db_to_gain
+from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.dsp.dynamics import attack_release, compression_db, link_levels, mean_square_db, one_pole
+from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
+from tin_kettle.core.dsp.svf import svf_cascade, svf_response
+from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import bare, db, hz, ms
+
+CURVE_IN_DB = np.linspace(-60.0, 0.0, 121)
+PICTURE_HZ = np.geomspace(20.0, 20000.0, 120)
+MOST_FILTER_SECTIONS = 12
+
+
+class DetectorFilter(Params):
+    """One filter that the detector hears through; the sound itself does not pass it."""
+
+    kind: Literal["high_pass", "low_pass", "bell", "high_shelf", "low_shelf"] = choice(
+        "high_pass", label="Shape", says="What the detector's filter does."
+    )
+    hz: float = number(
+        100,
+        20,
+        20000,
+        label="At",
+        unit="Hz",
+        scale="log",
+        ticks=(20, 50, 100, 200, 500, 1000, 2000, 5000, 20000),
+        says="The corner or centre of the detector's filter.",
+    )
+    q: float = number(
+        0.707, 0.1, 40, label="Q", scale="log", ticks=(0.1, 0.7, 2, 10, 40), says="How narrow it is."
+    )
+    gain_db: float = number(
+        0, -24, 24, label="Gain", unit="dB", ticks=(-24, -12, 0, 12, 24), says="How much more it listens there."
+    )
+    slope: Literal[6, 12, 24] = choice(12, label="Slope", unit="dB/oct", says="How steeply a pass falls.")
+
+    def sections(self, rate_hz: float) -> Sections:
+        """(sections, 5) for :func:`svf_cascade`."""
+        if self.kind in ("high_pass", "low_pass"):
+            make = high_pass if self.kind == "high_pass" else low_pass
+            return make(self.hz, self.slope, 20.0 * math.log10(self.q / 0.7071), rate_hz)
+        shape = {"bell": bells.bell, "high_shelf": bells.high_shelf, "low_shelf": bells.low_shelf}[self.kind]
+        return shape(self.hz, self.q, self.gain_db, rate_hz)
+
+
+class CompressorParams(Params):
+    threshold_db: float = number(
+        -18,
+        -60,
+        0,
+        label="Threshold",
+        unit="dB",
+        ticks=(-60, -48, -36, -24, -12, 0),
+        says="Above this level of what it listens to, the sound is turned down.",
+    )
+    ratio: float = number(
+        2,
+        1,
+        100,
+        label="Ratio",
+        unit=": 1",
+        scale="log",
+        ticks=(1, 1.5, 2, 4, 10, 30, 100),
+        says="How many dB more in make one dB more out, above the threshold.",
+    )
+    knee_db: float = number(
+        6,
+        0,
+        24,
+        label="Knee",
+        unit="dB",
+        ticks=(0, 6, 12, 18, 24),
+        says="How gradually it begins to work around the threshold.",
+    )
+    attack_ms: float = number(
+        30,
+        0.05,
+        300,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        ticks=(0.1, 1, 3, 10, 30, 100, 300),
+        says="How long it takes to hold on: slow lets the hit through, fast flattens it.",
+    )
+    release_ms: float = number(
+        100,
+        5,
+        3000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        ticks=(5, 10, 50, 100, 400, 1000, 3000),
+        says="How long it takes to let go: quick lifts what follows a hit, slow keeps it calm.",
+    )
+    release_mode: Literal["manual"] = choice(
+        "manual", label="Release mode", says="Who decides how quickly it lets go."
+    )
+    detector: Literal["peak", "rms"] = choice(
+        "peak", label="Detector", says="Whether it answers to single peaks or to the average level."
+    )
+    rms_ms: float = number(
+        10,
+        1,
+        300,
+        label="Average over",
+        unit="ms",
+        scale="log",
+        ticks=(1, 3, 10, 30, 100, 300),
+        says="How much time the average level takes in.",
+    )
+    link: float = number(
+        1,
+        0,
+        1,
+        label="Left–right link",
+        ticks=(0, 0.25, 0.5, 0.75, 1),
+        says="At 1 both sides go down together and the image stays where it is.",
+    )
+    makeup_db: float = number(
+        0,
+        -24,
+        24,
+        label="Makeup",
+        unit="dB",
+        ticks=(-24, -12, -6, 0, 6, 12, 24),
+        says="Brings the level back up after the work; it does not count as removed.",
+    )
+    range_db: float = number(
+        60,
+        0,
+        60,
+        label="At most",
+        unit="dB",
+        ticks=(0, 10, 20, 40, 60),
+        says="It never takes off more than this.",
+    )
+    lookahead_ms: float = number(
+        0,
+        0,
+        20,
+        label="Look ahead",
+        unit="ms",
+        ticks=(0, 5, 10, 15, 20),
+        says="Lets it act before the hit arrives; the song is delayed for it and realigned.",
+    )
+    key: None = Field(
+        default=None, json_schema_extra={"label": "Key", "says": "Listens to the stage's own input."}
+    )
+    detector_filters: tuple[DetectorFilter, ...] = Field(
+        default=(),
+        max_length=3,
+        strict=False,
+        json_schema_extra={
+            "label": "Listens through",
+            "says": "Filters what the detector hears, so that it answers to a part of the music. "
+            "All frequencies still go down together.",
+        },
+    )
+
+
+class Compressor(Processor):
+    def __init__(self, params: CompressorParams, rate_hz: float) -> None:
+        super().__init__()
+        self._params = params
+        self._attack = one_pole(params.attack_ms, rate_hz)
+        self._release = one_pole(params.release_ms, rate_hz)
+        self._mean = one_pole(params.rms_ms, rate_hz)
+        self.delay = round(params.lookahead_ms * rate_hz / 1000.0)
+        self.static_gain = db_to_gain(params.makeup_db)
+        self._filters = _detector_sections(params, rate_hz)
+        self.state = {
+            "filter": np.zeros((MOST_FILTER_SECTIONS, 2, 2)),
+            "mean_square": np.zeros(2),
+            "gain_db": np.zeros(2),
+            "line": np.zeros((2, self.delay)),
+            "heard": np.zeros((2, self.delay)),
+        }
+
+    def process(self, block: Block) -> Block:
+        p = self._params
+        heard = block.copy()
+        svf_cascade(heard, self._filters, self.f64("filter"))
+        gain_db = np.empty_like(heard)
+        if p.detector == "peak":
+            amplitude_to_db(heard, gain_db)
+        else:
+            mean_square_db(heard, gain_db, self._mean, self.f64("mean_square"))
+        link_levels(gain_db, p.link)
+        compression_db(gain_db, gain_db, p.threshold_db, p.ratio, p.knee_db, p.range_db)
+        attack_release(gain_db, self._attack, self._release, self.f64("gain_db"))
+        out = delayed(block, self.f64("line"))
+        apply_db(out, gain_db, p.makeup_db)
+        self.detector = delayed(heard, self.f64("heard"))
+        self.effort_db = gain_db
+        return out
+
+
+def _detector_sections(params: CompressorParams, rate_hz: float) -> Sections:
+    return np.concatenate([np.zeros((0, 5)), *(f.sections(rate_hz) for f in params.detector_filters)])
+
+
+def static_curve_db(params: CompressorParams, level_db: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Level out, with makeup, for each level in of a steady tone; (points,) dB."""
+    pair = np.ascontiguousarray(np.stack([level_db, level_db]))
+    gain_db = np.empty_like(pair)
+    compression_db(pair, gain_db, params.threshold_db, params.ratio, params.knee_db, params.range_db)
+    return np.asarray(level_db + gain_db[0] + params.makeup_db)
+
+
+def _picture(params: CompressorParams, rate_hz: float) -> Picture:
+    at_hz = PICTURE_HZ[rate_hz * 0.49 > PICTURE_HZ]
+    heard = np.abs(svf_response(_detector_sections(params, rate_hz), at_hz, rate_hz))
+    return {
+        "in_db": CURVE_IN_DB.tolist(),
+        "out_db": static_curve_db(params, CURVE_IN_DB).round(4).tolist(),
+        "hz": at_hz.round(2).tolist(),
+        "heard_db": (20.0 * np.log10(np.maximum(heard, 1e-10))).round(3).tolist(),
+    }
+
+
+def hears(params: CompressorParams) -> str:
+    """What the detector listens to, in words; empty where it hears everything."""
+    words = {"high_pass": "above", "low_pass": "below"}
+    passes = [f"{words[f.kind]} {hz(f.hz)}" for f in params.detector_filters if f.kind in words]
+    leans = [
+        f"{'harder' if f.gain_db > 0 else 'less'} at {hz(f.hz)}"
+        for f in params.detector_filters
+        if f.kind not in words and f.gain_db
+    ]
+    return ", ".join(passes + leans)
+
+
+def _summary(params: CompressorParams) -> str:
+    if params.ratio == 1 or params.range_db == 0:
+        return "takes nothing off"
+    parts = [f"{bare(params.ratio)}:1 over {db(params.threshold_db)}", ms(params.attack_ms), ms(params.release_ms)]
+    if heard := hears(params):
+        parts.append(f"hears {heard}")
+    return " · ".join(parts)
+
+
+KIND = Kind(
+    name="compressor",
+    title="Bus compressor",
+    says="Holds the mix together by turning down what is loud, a dB or two at a time.",
+    params=CompressorParams,
+    build=Compressor,
+    picture=_picture,
+    summary=_summary,
+    hz_params=lambda p: [(f"detector_filters[{i}].hz", f.hz) for i, f in enumerate(p.detector_filters)],
+    dynamic=True,
+)

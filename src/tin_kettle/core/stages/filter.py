@@ -1,0 +1,132 @@
+"""Filter: a high-pass and a low-pass, Butterworth, with a bump at the corner on request."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
+from tin_kettle.core.dsp.svf import svf_cascade, svf_response
+from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import db, hz
+
+Slope = Literal[6, 12, 18, 24, 36, 48, 72, 96]
+PICTURE_HZ = np.geomspace(8.0, 24000.0, 400)
+HIGHEST_SHARE = 0.49
+"""Corners above this share of the rate are past what it can carry."""
+MOST_SECTIONS = 10
+
+
+class FilterParams(Params):
+    high_pass_on: bool = switch(False, label="High-pass", says="Cuts what lies below the corner.")
+    high_pass_hz: float = number(
+        30,
+        10,
+        2000,
+        label="High-pass at",
+        unit="Hz",
+        scale="log",
+        ticks=(10, 20, 30, 50, 100, 200, 500, 1000, 2000),
+        says="Where the low end begins to go: 3 dB are off here.",
+    )
+    high_pass_slope: Slope = choice(
+        24, label="High-pass slope", unit="dB/oct", says="How steeply it falls below the corner."
+    )
+    high_pass_resonance_db: float = number(
+        0,
+        0,
+        18,
+        label="Bump at the low corner",
+        unit="dB",
+        ticks=(0, 3, 6, 12, 18),
+        says="Lifts the bass just where it speaks while all below it goes.",
+    )
+    low_pass_on: bool = switch(False, label="Low-pass", says="Cuts what lies above the corner.")
+    low_pass_hz: float = number(
+        16000,
+        200,
+        22000,
+        label="Low-pass at",
+        unit="Hz",
+        scale="log",
+        ticks=(200, 500, 1000, 2000, 5000, 10000, 22000),
+        says="Where the top begins to go: 3 dB are off here.",
+    )
+    low_pass_slope: Slope = choice(
+        24, label="Low-pass slope", unit="dB/oct", says="How steeply it falls above the corner."
+    )
+    low_pass_resonance_db: float = number(
+        0,
+        0,
+        18,
+        label="Bump at the high corner",
+        unit="dB",
+        ticks=(0, 3, 6, 12, 18),
+        says="Lifts the range just below the corner before it falls.",
+    )
+
+
+def _high(params: FilterParams, rate_hz: float) -> Sections | None:
+    if not params.high_pass_on:
+        return None
+    return high_pass(params.high_pass_hz, params.high_pass_slope, params.high_pass_resonance_db, rate_hz)
+
+
+def _low(params: FilterParams, rate_hz: float) -> Sections | None:
+    if not params.low_pass_on or params.low_pass_hz >= HIGHEST_SHARE * rate_hz:
+        return None
+    return low_pass(params.low_pass_hz, params.low_pass_slope, params.low_pass_resonance_db, rate_hz)
+
+
+class Filter(Processor):
+    """Both passes in series; each keeps its state when only its corner or slope moves."""
+
+    def __init__(self, params: FilterParams, rate_hz: float) -> None:
+        super().__init__()
+        made = {"high": _high(params, rate_hz), "low": _low(params, rate_hz)}
+        self._passes = {name: sections for name, sections in made.items() if sections is not None}
+        self.state = {name: np.zeros((MOST_SECTIONS, 2, 2)) for name in self._passes}
+
+    def process(self, block: Block) -> Block:
+        for name, sections in self._passes.items():
+            svf_cascade(block, sections, self.f64(name))
+        return block
+
+
+def response(params: FilterParams, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
+    """Complex response of the setting at the given frequencies."""
+    made = [s for s in (_high(params, rate_hz), _low(params, rate_hz)) if s is not None]
+    return svf_response(np.concatenate([np.zeros((0, 5)), *made]), hz, rate_hz)
+
+
+def _picture(params: FilterParams, rate_hz: float) -> Picture:
+    at_hz = PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
+    magnitude = np.abs(response(params, at_hz, rate_hz))
+    curve_db = 20.0 * np.log10(np.maximum(magnitude, 1e-10))
+    return {"hz": at_hz.round(3).tolist(), "db": curve_db.round(4).tolist()}
+
+
+def _summary(params: FilterParams) -> str:
+    parts = []
+    if params.high_pass_on:
+        bump = f", {db(params.high_pass_resonance_db)} bump" if params.high_pass_resonance_db else ""
+        parts.append(f"low cut {hz(params.high_pass_hz)} · {params.high_pass_slope} dB/oct{bump}")
+    if params.low_pass_on:
+        bump = f", {db(params.low_pass_resonance_db)} bump" if params.low_pass_resonance_db else ""
+        parts.append(f"high cut {hz(params.low_pass_hz)} · {params.low_pass_slope} dB/oct{bump}")
+    return " · ".join(parts) or "both passes off"
+
+
+KIND = Kind(
+    name="filter",
+    title="Filters",
+    says="Cleans the bottom and the top: what costs headroom and is not heard.",
+    params=FilterParams,
+    build=Filter,
+    picture=_picture,
+    summary=_summary,
+    hz_params=lambda p: [("high_pass_hz", p.high_pass_hz)] if p.high_pass_on else [],
+)

@@ -1,0 +1,165 @@
+"""Limiter: holds a ceiling, between samples too, by looking ahead and moving the gain smoothly."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from tin_kettle.core.dsp.decibels import apply_db, db_to_gain
+from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.dsp.dynamics import link_levels, one_pole
+from tin_kettle.core.dsp.limiting import demand_db, mean_pair, release_db, sliding_maximum
+from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, PHASES, interpolator, peaks_between
+from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import db
+
+GUARD = 8
+"""Frames around a peak over which the gain stays down, so that interpolation finds nothing above it."""
+AUTO_RELEASE_MS, LASTING_RISE_MS, LASTING_FALL_MS = 60.0, 400.0, 900.0
+CURVE_IN_DB = np.linspace(-36.0, 12.0, 97)
+
+
+class LimiterParams(Params):
+    gain_db: float = number(
+        0,
+        0,
+        24,
+        label="Gain",
+        unit="dB",
+        ticks=(0, 6, 12, 18, 24),
+        says="Pushes the song up against the ceiling.",
+    )
+    ceiling_db: float = number(
+        -1,
+        -12,
+        0,
+        label="Ceiling",
+        unit="dB",
+        ticks=(-12, -9, -6, -3, 0),
+        says="Nothing goes above this level, whatever comes in.",
+    )
+    release_mode: Literal["auto", "manual"] = choice(
+        "auto", label="Release", says="Auto lets go quickly after a single peak and slowly after a loud passage."
+    )
+    release_ms: float = number(
+        80,
+        5,
+        1000,
+        label="Release time",
+        unit="ms",
+        scale="log",
+        ticks=(5, 20, 50, 100, 300, 1000),
+        says="How long it takes to let go when set by hand.",
+    )
+    lookahead_ms: float = number(
+        4,
+        1,
+        10,
+        label="Look ahead",
+        unit="ms",
+        ticks=(1, 4, 7, 10),
+        says="How early it begins to turn down: longer is smoother, shorter keeps more punch.",
+    )
+    link: float = number(
+        1,
+        0,
+        1,
+        label="Left–right link",
+        ticks=(0, 0.25, 0.5, 0.75, 1),
+        says="At 1 both sides go down together and the image stays where it is.",
+    )
+    true_peak: bool = switch(
+        True, label="Between samples", says="Also holds the peaks that a converter makes between the samples."
+    )
+
+
+class Limiter(Processor):
+    def __init__(self, params: LimiterParams, rate_hz: float) -> None:
+        super().__init__()
+        p = self._params = params
+        self.static_gain = db_to_gain(p.gain_db)
+        self._ceiling = db_to_gain(p.ceiling_db)
+        self._ahead = max(round(p.lookahead_ms * rate_hz / 1000.0), 2 * GUARD + 2)
+        self.delay = self._ahead - GUARD + (LATENCY if p.true_peak else 0)
+        automatic = p.release_mode == "auto"
+        self._release = one_pole(AUTO_RELEASE_MS if automatic else p.release_ms, rate_hz)
+        self._rise, self._fall = one_pole(LASTING_RISE_MS, rate_hz), one_pole(LASTING_FALL_MS, rate_hz)
+        self._taps = interpolator()
+        smooth = self._ahead - 2 * GUARD + 2
+        self.state = {
+            "history": np.zeros((2, HISTORY if p.true_peak else 0)),
+            "line": np.zeros((2, self.delay)),
+            "demand": np.zeros((2, self._ahead)),
+            "release": np.zeros((2, 2)),
+            "first": np.zeros((2, smooth // 2), dtype=np.int64),
+            "second": np.zeros((2, smooth - smooth // 2), dtype=np.int64),
+            "sums": np.zeros((2, 4), dtype=np.int64),
+        }
+
+    def process(self, block: Block) -> Block:
+        p, frames = self._params, block.shape[1]
+        if self.static_gain != 1.0:
+            block = block * self.static_gain
+        demand = np.empty_like(block)
+        peaks = self._peaks(block)
+        for channel in range(2):
+            demand_db(peaks[channel], demand[channel], self._ceiling)
+        link_levels(demand, p.link)
+        joined = np.concatenate([self.f64("demand"), demand], axis=1)
+        self.f64("demand")[:] = joined[:, frames:]
+        scratch = np.empty(joined.shape[1])
+        for channel in range(2):
+            row = joined[channel]
+            sliding_maximum(row, scratch, self._ahead + 1)
+            now = row[:frames]
+            release_db(
+                now, self._release, self._rise, self._fall, p.release_mode == "auto", self.f64("release")[channel]
+            )
+            mean_pair(
+                now,
+                self.i64("first")[channel],
+                self.i64("second")[channel],
+                frames,
+                self.i64("sums")[channel],
+            )
+        self.effort_db = np.ascontiguousarray(-joined[:, :frames])
+        out = delayed(block, self.f64("line"))
+        apply_db(out, self.effort_db, 0.0)
+        return out
+
+    def _peaks(self, block: Block) -> Block:
+        if not self._params.true_peak:
+            return np.abs(block)
+        joined = np.concatenate([self.f64("history"), block], axis=1)
+        self.f64("history")[:] = joined[:, block.shape[1] :]
+        peaks = np.empty_like(block)
+        scratch = np.empty((PHASES - 1, block.shape[1] + 1))
+        for channel in range(2):
+            peaks_between(joined[channel], self._taps, scratch, peaks[channel])
+        return peaks
+
+
+def _picture(params: LimiterParams, _rate_hz: float) -> Picture:
+    out_db = np.minimum(CURVE_IN_DB + params.gain_db, params.ceiling_db)
+    return {"in_db": CURVE_IN_DB.tolist(), "out_db": out_db.tolist()}
+
+
+def _summary(params: LimiterParams) -> str:
+    gain = f"{db(params.gain_db)} into " if params.gain_db else ""
+    return f"{gain}ceiling {db(params.ceiling_db)}{'TP' if params.true_peak else ''}"
+
+
+KIND = Kind(
+    name="limiter",
+    title="Limiter",
+    says="Holds the ceiling, so that nothing overshoots in converters and lossy files.",
+    params=LimiterParams,
+    build=Limiter,
+    picture=_picture,
+    summary=_summary,
+    channels=("stereo",),
+    mixes=False,
+    dynamic=True,
+)

@@ -1,0 +1,105 @@
+"""Trim: level, balance, polarity, swapped sides, a constant offset removed."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tin_kettle.core.dsp.decibels import db_to_gain
+from tin_kettle.core.dsp.passes import high_pass
+from tin_kettle.core.dsp.svf import svf_cascade
+from tin_kettle.core.stages.declare import Kind, Params, Picture, number, switch
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import bare, db
+
+OFFSET_HZ = 2.0
+
+
+class TrimParams(Params):
+    gain_db: float = number(
+        0,
+        -36,
+        36,
+        label="Gain",
+        unit="dB",
+        ticks=(-36, -24, -12, 0, 12, 24, 36),
+        says="Makes everything louder or quieter by the same amount.",
+    )
+    balance: float = number(
+        0,
+        -1,
+        1,
+        label="Balance",
+        ticks=(-1, -0.5, 0, 0.5, 1),
+        says="Turns one side down: the right one below zero, the left one above.",
+    )
+    invert_left: bool = switch(False, label="Invert left", says="Turns the left side's polarity round.")
+    invert_right: bool = switch(False, label="Invert right", says="Turns the right side's polarity round.")
+    swap: bool = switch(False, label="Swap sides", says="Left becomes right and right becomes left.")
+    remove_dc: bool = switch(
+        False, label="Remove offset", says="Takes out a constant offset, which costs headroom and is not heard."
+    )
+
+
+class Trim(Processor):
+    """Order: swap, polarity, gain and balance, offset."""
+
+    def __init__(self, params: TrimParams, rate_hz: float) -> None:
+        super().__init__()
+        self.static_gain = db_to_gain(params.gain_db)
+        left = self.static_gain * min(1.0, 1.0 - params.balance) * (-1.0 if params.invert_left else 1.0)
+        right = self.static_gain * min(1.0, 1.0 + params.balance) * (-1.0 if params.invert_right else 1.0)
+        self._gains = np.array([[left], [right]])
+        self._plain = left == 1.0 and right == 1.0
+        self._swap = params.swap
+        self._remove_dc = params.remove_dc
+        self._sections = high_pass(OFFSET_HZ, 6, 0.0, rate_hz)
+        self.state = {"filter": np.zeros((1, 2, 2)), "settled": np.zeros(1, dtype=np.int64)}
+
+    def process(self, block: Block) -> Block:
+        if self._swap:
+            block = np.ascontiguousarray(block[::-1])
+        if not self._plain:
+            block = block * self._gains
+        if self._remove_dc and block.shape[1]:
+            if not self.i64("settled")[0]:
+                # as if the first sample had lasted for ever, so that an offset leaves no thump at the start
+                self._settle(block[:, 0])
+            svf_cascade(block, self._sections, self.f64("filter"))
+        return block
+
+    def _settle(self, first: Block) -> None:
+        # both poles rest on a constant input when the band state is nought and the low state equals it
+        self.f64("filter")[0, :, 0] = 0.0
+        self.f64("filter")[0, :, 1] = first
+        self.i64("settled")[0] = 1
+
+
+def _picture(params: TrimParams, _rate_hz: float) -> Picture:
+    gain = db_to_gain(params.gain_db)
+    return {
+        "left_gain": gain * min(1.0, 1.0 - params.balance),
+        "right_gain": gain * min(1.0, 1.0 + params.balance),
+    }
+
+
+def _summary(params: TrimParams) -> str:
+    parts = [db(params.gain_db)] if params.gain_db else []
+    if params.balance:
+        parts.append(f"balance {bare(abs(params.balance) * 100)} % {'right' if params.balance > 0 else 'left'}")
+    flipped = [side for side, on in (("left", params.invert_left), ("right", params.invert_right)) if on]
+    if flipped:
+        parts.append(f"{' and '.join(flipped)} inverted")
+    parts += ["sides swapped"] if params.swap else []
+    parts += ["offset removed"] if params.remove_dc else []
+    return " · ".join(parts) or "changes nothing"
+
+
+KIND = Kind(
+    name="trim",
+    title="Trim",
+    says="Level, balance and polarity before or after other stages.",
+    params=TrimParams,
+    build=Trim,
+    picture=_picture,
+    summary=_summary,
+)
