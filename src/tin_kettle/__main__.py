@@ -1,0 +1,5 @@
+"""``python -m tin_kettle``."""
+
+from tin_kettle.cli.main import main
+
+main()

@@ -1,0 +1,54 @@
+"""The command line: ``tin-kettle demo | serve | render | measure``."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from types import FrameType
+from typing import NoReturn
+
+import click
+
+from tin_kettle import __version__
+from tin_kettle.cli.measure import measure
+from tin_kettle.cli.render import render
+from tin_kettle.cli.serve import demo, serve
+from tin_kettle.core.errors import KettleError
+
+BAD_INPUT = 2
+INTERRUPTED = 130
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="tin-kettle")
+def cli() -> None:
+    """The mastering engineer's bench in a browser."""
+
+
+for command in (demo, serve, render, measure):
+    cli.add_command(command)
+
+
+def _stop(_number: int, _frame: FrameType | None) -> NoReturn:
+    raise KeyboardInterrupt
+
+
+def main() -> None:
+    """Run a command. Exit 0 done, 1 a check failed, 2 bad input with one line that says what would do."""
+    # a stopped render must unwind, so that it takes its unfinished file away
+    signal.signal(signal.SIGTERM, _stop)
+    try:
+        sys.exit(cli.main(standalone_mode=False) or 0)
+    except KettleError as refused:
+        _complain(str(refused))
+        sys.exit(BAD_INPUT)
+    except click.ClickException as refused:
+        _complain(refused.format_message())
+        sys.exit(BAD_INPUT)
+    except (KeyboardInterrupt, click.Abort):
+        _complain("stopped; nothing was left behind")
+        sys.exit(INTERRUPTED)
+
+
+def _complain(text: str) -> None:
+    click.echo("tin-kettle: " + " ".join(text.split()), err=True)

@@ -1,0 +1,117 @@
+"""``tin-kettle render``: a recipe and its sources into a file."""
+
+from __future__ import annotations
+
+import json
+from contextlib import ExitStack
+from pathlib import Path
+
+import click
+
+from tin_kettle.cli.progress import shown_progress
+from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.errors import AudioError
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.reading import load_recipe
+
+
+@click.command()
+@click.argument("source", metavar="[IN.wav]", required=False, type=click.Path(path_type=Path))
+@click.option("--recipe", "recipe_path", required=True, type=click.Path(path_type=Path), help="The recipe file.")
+@click.option("--out", required=True, type=click.Path(path_type=Path), help="The print: .wav, .flac or .aiff.")
+@click.option("--bus", "buses", multiple=True, metavar="ID=FILE", help="A bus and its file, once for each bus.")
+@click.option("--bits", type=click.Choice(["16", "24", "32f"]), default="24", help="Depth (24).")
+@click.option("--rate", "rate_hz", type=int, metavar="HZ", help="Rate of the print (the source's).")
+@click.option("--dither", type=click.Choice(["none", "tpdf", "shaped"]), help="tpdf for 16 and 24 bits.")
+@click.option("--seed", type=click.IntRange(0, 2**20 - 1), default=0, help="Seed of the dither (0).")
+@click.option("--band-limit", is_flag=True, help="Take out what lies above 20.6 kHz.")
+@click.option("--tail", "tail_s", type=click.FloatRange(0, 600), default=0.0, metavar="S", help="Room for decay.")
+@click.option("--from", "from_s", type=click.FloatRange(0), metavar="S", help="Start of the slice.")
+@click.option("--to", "to_s", type=click.FloatRange(0), metavar="S", help="End of the slice.")
+@click.option("--block", "block_frames", type=click.IntRange(1, 1 << 20), default=8192, help="Frames a step.")
+@click.option("--json", "as_json", is_flag=True, help="Measurements of the print as one JSON object.")
+def render(
+    source: Path | None,
+    recipe_path: Path,
+    out: Path,
+    buses: tuple[str, ...],
+    bits: str,
+    rate_hz: int | None,
+    dither: str | None,
+    seed: int,
+    band_limit: bool,
+    tail_s: float,
+    from_s: float | None,
+    to_s: float | None,
+    block_frames: int,
+    as_json: bool,
+) -> None:
+    """Print a song through a recipe."""
+    recipe = load_recipe(recipe_path)
+    settings = PrintSettings(
+        bits=bits,  # type: ignore[arg-type]
+        rate_hz=rate_hz,
+        dither=dither,  # type: ignore[arg-type]
+        seed=seed,
+        band_limit=band_limit,
+        tail_s=tail_s,
+        from_s=from_s,
+        to_s=to_s,
+        block_frames=block_frames,
+    )
+    with ExitStack() as stack:
+        sources: dict[str, FileSource] = {}
+        for bus_id, path in _files(recipe, source, buses).items():
+            sources[bus_id] = FileSource(path)
+            stack.callback(sources[bus_id].close)
+            _refuse_overwriting(path, out)
+        _say_padding(sources)
+        progress = stack.enter_context(shown_progress(f"Printing {out.name}"))
+        printed = print_song(recipe, sources, out, settings, progress)
+    if printed.clipped:
+        click.echo(
+            f"{printed.clipped} samples ran over full scale and were clipped; "
+            "a limiter at the end or a print at 32f keeps them",
+            err=True,
+        )
+    if as_json:
+        click.echo(json.dumps({"file": str(out), "clipped_in_print": printed.clipped, **printed.measures}))
+    else:
+        click.echo(f"{out} is printed", err=True)
+
+
+def _files(recipe: Recipe, source: Path | None, buses: tuple[str, ...]) -> dict[str, Path]:
+    files: dict[str, Path] = {}
+    for entry in buses:
+        bus_id, equals, name = entry.partition("=")
+        if not equals or not name:
+            raise click.UsageError(f"--bus '{entry}' is not of the form ID=FILE")
+        if bus_id in files:
+            raise click.UsageError(f"--bus {bus_id} is given twice; give each bus one file")
+        files[bus_id] = Path(name)
+    if source is None and not files:
+        raise click.UsageError("no source; give IN.wav, or --bus ID=FILE for each bus")
+    if source is not None:
+        if files:
+            raise click.UsageError("give either IN.wav or --bus ID=FILE, not both")
+        if len(recipe.buses) > 1:
+            listed = ", ".join(bus.id for bus in recipe.buses)
+            raise click.UsageError(f"the recipe has several buses; give --bus ID=FILE for each of {listed}")
+        files[recipe.buses[0].id] = source
+    return files
+
+
+def _refuse_overwriting(source: Path, out: Path) -> None:
+    if out.exists() and source.resolve() == out.resolve():
+        raise AudioError(f"{out} is the source itself; print to another name")
+
+
+def _say_padding(sources: dict[str, FileSource]) -> None:
+    longest = max(source.frames for source in sources.values())
+    for bus_id, source in sources.items():
+        if source.channels == 1:
+            click.echo(f"bus '{bus_id}' is mono and becomes two equal channels", err=True)
+        if source.frames < longest:
+            missing_s = (longest - source.frames) / source.rate_hz
+            click.echo(f"bus '{bus_id}' is {missing_s:.3f} s shorter and is padded with silence at its end", err=True)

@@ -1,0 +1,144 @@
+"""Printing: the mastered song through rate conversion, band-limit, ceiling and dither into a file."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal, cast
+
+import numpy as np
+
+from tin_kettle.core.deliver.convert import band_limit, convert_rate, converted_frames, in_pieces
+from tin_kettle.core.deliver.dither import Dither, Quantiser
+from tin_kettle.core.deliver.formats import Bits, Writer, check_print
+from tin_kettle.core.engine.offline import BLOCK_FRAMES, Progress, render, song_frames, song_rate
+from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Source
+from tin_kettle.core.errors import AudioError
+from tin_kettle.core.measure.song import Measures, SongMeter
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.stages.limiter import Limiter, LimiterParams
+from tin_kettle.core.stages.processor import Block
+
+
+@dataclass(frozen=True)
+class PrintSettings:
+    """How a print is made. Times are in seconds of the print; ``None`` keeps the source's rate and the default dither."""
+
+    bits: Bits = "24"
+    rate_hz: int | None = None
+    dither: Dither | None = None
+    seed: int = 0
+    band_limit: bool = False
+    tail_s: float = 0.0
+    from_s: float | None = None
+    to_s: float | None = None
+    block_frames: int = BLOCK_FRAMES
+
+    @property
+    def dither_used(self) -> Dither:
+        """TPDF for whole-number prints unless chosen otherwise."""
+        return self.dither or ("none" if self.bits == "32f" else "tpdf")
+
+
+@dataclass(frozen=True)
+class Printed:
+    """What came out: measurements of the file's samples, and how many ran over full scale and were clipped."""
+
+    measures: Measures
+    clipped: int
+
+
+def print_song(
+    recipe: Recipe,
+    sources: Mapping[str, Source],
+    path: Path,
+    settings: PrintSettings,
+    progress: Progress | None = None,
+) -> Printed:
+    """Render, convert, quantise and write; the file appears only when it is whole.
+
+    Raises:
+        AudioError, RecipeError: the sources, the recipe or the file's format are refused.
+        Cancelled: from ``progress``.
+    """
+    source_hz = song_rate(recipe, sources)
+    rate_hz = settings.rate_hz or source_hz
+    if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
+        raise AudioError(f"{rate_hz} Hz is no rate for a print; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed")
+    tail_frames = round(settings.tail_s * source_hz)
+    source_frames = song_frames(sources) + tail_frames
+    frames = converted_frames(source_frames, source_hz, rate_hz)
+    first, last = _slice(settings, frames, rate_hz)
+    check_print(path, settings.bits, rate_hz, last - first)
+    blocks = render(
+        recipe, sources, block_frames=settings.block_frames, tail_frames=tail_frames, progress=progress
+    )
+    if rate_hz != source_hz:
+        blocks = convert_rate(blocks, source_frames, source_hz, rate_hz)
+    if settings.band_limit:
+        blocks = band_limit(blocks, rate_hz)
+    if rate_hz != source_hz or settings.band_limit:
+        blocks = _hold_ceiling(blocks, recipe, rate_hz)
+    return _write(in_pieces(blocks), path, settings, rate_hz, first, last)
+
+
+def _slice(settings: PrintSettings, frames: int, rate_hz: int) -> tuple[int, int]:
+    first = 0 if settings.from_s is None else round(settings.from_s * rate_hz)
+    last = frames if settings.to_s is None else round(settings.to_s * rate_hz)
+    if not 0 <= first < last <= frames:
+        raise AudioError(
+            f"from {first / rate_hz:g} s to {last / rate_hz:g} s is no part of the song; "
+            f"it runs from 0 to {frames / rate_hz:g} s"
+        )
+    return first, last
+
+
+def _hold_ceiling(blocks: Iterator[Block], recipe: Recipe, rate_hz: int) -> Iterator[Block]:
+    """The ceiling of the last limiter once more at the print's rate; below it this is only a delay, taken out again."""
+    limiters = [s for s in recipe.master if s.kind == "limiter" and s.on]
+    if not limiters:
+        yield from blocks
+        return
+    params = cast(LimiterParams, limiters[-1].params)
+    limiter = Limiter(params.model_copy(update={"gain_db": 0.0, "true_peak": True}), rate_hz)
+    early = limiter.delay
+
+    def padded() -> Iterator[Block]:
+        yield from blocks
+        yield np.zeros((2, limiter.delay))
+
+    for block in padded():
+        out = limiter.process(block)
+        dropped = min(early, out.shape[1])
+        early -= dropped
+        if dropped < out.shape[1]:
+            yield out[:, dropped:]
+
+
+def _write(
+    pieces: Iterator[Block], path: Path, settings: PrintSettings, rate_hz: int, first: int, last: int
+) -> Printed:
+    floats = settings.bits == "32f"
+    bits: Literal[16, 24] = 16 if settings.bits == "16" else 24
+    quantiser = Quantiser(bits, settings.dither_used, settings.seed)
+    meter = SongMeter(rate_hz)
+    at, clipped_before = 0, 0
+    with Writer(path, rate_hz, settings.bits, last - first) as file:
+        for piece in pieces:
+            low, high = max(first - at, 0), min(last - at, piece.shape[1])
+            at += piece.shape[1]
+            if floats:
+                if low < high:
+                    file.write_floats(piece[:, low:high])
+                    meter.feed(piece[:, low:high].astype("float32").astype("float64"))
+                continue
+            steps = quantiser.quantise(piece)
+            if low < high:
+                file.write_steps(steps[:, low:high])
+                meter.feed(steps[:, low:high] / float(1 << (bits - 1)))
+            else:
+                clipped_before = quantiser.clipped
+            if at >= last:
+                break
+    return Printed(meter.finish(), quantiser.clipped - clipped_before)
