@@ -6,8 +6,9 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
-import scipy.signal
+import scipy.fft
 import soxr
+from numpy.typing import NDArray
 
 from tin_kettle.core.stages.processor import Block
 
@@ -50,6 +51,14 @@ def convert_rate(blocks: Iterator[Block], frames: int, from_hz: int, to_hz: int)
     yield np.concatenate([rest, np.zeros((2, missing - rest.shape[1]))], axis=1)
 
 
+def _kaiser_low_pass(corner: float, width: float) -> NDArray[np.float64]:
+    """Odd, symmetric taps of unit sum; corner and width of the slope as shares of the rate (Kaiser 1974)."""
+    taps = math.ceil((STOP_DB - 7.95) / (2.285 * 2.0 * math.pi * width)) | 1
+    at = np.arange(taps) - taps // 2
+    response = 2.0 * corner * np.sinc(2.0 * corner * at) * np.kaiser(taps, 0.1102 * (STOP_DB - 8.7))
+    return np.asarray(response / math.fsum(response))
+
+
 def band_limit(blocks: Iterator[Block], rate_hz: float) -> Iterator[Block]:
     """Take out what lies above 20.6 kHz, where peaks between samples depend on who looks for them.
 
@@ -59,14 +68,11 @@ def band_limit(blocks: Iterator[Block], rate_hz: float) -> Iterator[Block]:
         yield from blocks
         return
     stop_hz = min(STOP_HZ, rate_hz / 2.0)
-    taps, beta = scipy.signal.kaiserord(STOP_DB, (stop_hz - BAND_EDGE_HZ) / (rate_hz / 2.0))
-    taps |= 1
-    response = scipy.signal.firwin(
-        taps, 0.5 * (BAND_EDGE_HZ + stop_hz), window=("kaiser", beta), fs=rate_hz, scale=True
-    )
+    response = _kaiser_low_pass(0.5 * (BAND_EDGE_HZ + stop_hz) / rate_hz, (stop_hz - BAND_EDGE_HZ) / rate_hz)
+    taps = len(response)
     late = taps // 2
     size = 1 << math.ceil(math.log2(PIECE_FRAMES + taps))
-    spectrum = np.fft.rfft(response, size)
+    spectrum = scipy.fft.rfft(response, size)
     history = np.zeros((2, taps - 1))
     skip = late
 
@@ -74,7 +80,7 @@ def band_limit(blocks: Iterator[Block], rate_hz: float) -> Iterator[Block]:
         nonlocal history
         joined = np.concatenate([history, piece], axis=1)
         history = joined[:, joined.shape[1] - (taps - 1) :]
-        made = np.fft.irfft(np.fft.rfft(joined, size) * spectrum, size)
+        made = scipy.fft.irfft(scipy.fft.rfft(joined, size) * spectrum, size)
         return np.ascontiguousarray(made[:, taps - 1 : joined.shape[1]])
 
     def late_pieces() -> Iterator[Block]:

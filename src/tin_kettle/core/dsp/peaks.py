@@ -7,6 +7,7 @@ of four points a sample misses, so that a tone at 20 kHz reads within 0.05 dB at
 from __future__ import annotations
 
 import math
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +21,7 @@ HISTORY = TAPS
 LATENCY = TAPS // 2
 
 
+@cache
 def interpolator() -> NDArray[np.float64]:
     """(3, 32) taps for the points at ¼, ½ and ¾ after a sample, each of unit sum."""
     taps = np.empty((PHASES - 1, TAPS))

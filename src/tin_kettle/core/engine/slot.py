@@ -24,6 +24,11 @@ METER_HOP = 256
 Tap = Literal["result", "removed", "detector"]
 
 
+def fade_in(done: int, frames: int, whole: int) -> NDArray[np.float64]:
+    """(frames,) of a crossfade of ``whole`` frames of which ``done`` are over: half a cosine, without corners."""
+    return np.asarray(0.5 - 0.5 * np.cos(np.pi * (done + 1 + np.arange(frames)) / whole))
+
+
 def pick(block: Block, channels: Channels) -> Block:
     """The component that a stage treats, (2, frames); mid, side, left and right stand in both rows."""
     if channels == "stereo":
@@ -193,7 +198,7 @@ class Slot:
             return self._steady(block)
         before, tap_before = old.process(block, self.tap)
         after = self._steady(block)
-        ramp = (self._faded + 1 + np.arange(block.shape[1])) / self._fade
+        ramp = fade_in(self._faded, block.shape[1], self._fade)
         if self.tapped is not None and tap_before is not None:
             self.tapped = tap_before + ramp * (self.tapped - tap_before)
         self._faded += block.shape[1]

@@ -1,0 +1,90 @@
+"""The gauges' measurements of what is heard, block by block."""
+
+from __future__ import annotations
+
+import copy
+from functools import cache
+from typing import Any, Self
+
+import numpy as np
+import scipy.fft
+from numpy.typing import NDArray
+
+from tin_kettle.core.dsp.decibels import gain_to_db
+from tin_kettle.core.measure import loudness
+from tin_kettle.core.measure.loudness import MOMENTARY_SLOTS, SHORT_TERM_SLOTS, LoudnessMeter
+from tin_kettle.core.measure.peaks import TruePeakMeter, correlation
+
+KEPT_SLOTS = 3000
+"""Half a minute: what the running loudness looks back on."""
+SCOPE_POINTS = 64
+CORRELATION_S = 0.3
+SPECTRUM_FRAMES = 8192
+SPECTRUM_HZ = np.geomspace(8.0, 20000.0, 192)
+
+
+class LiveMeter:
+    """Levels, loudness, true peak, correlation and image of one stream; forks with the graph."""
+
+    def __init__(self, rate_hz: float) -> None:
+        self._rate_hz = rate_hz
+        self._loudness = LoudnessMeter(rate_hz)
+        self._true_peak = TruePeakMeter()
+        self._energies = np.zeros(3)
+
+    def fork(self) -> Self:
+        """A copy that goes on from the same state."""
+        twin = copy.copy(self)
+        twin._loudness, twin._true_peak = self._loudness.fork(), self._true_peak.fork()
+        twin._energies = self._energies.copy()
+        return twin
+
+    def feed(self, block: NDArray[np.float64]) -> dict[str, Any]:
+        """Hear (2, frames); returns the gauges' values, levels in dB."""
+        self._loudness.feed(block)
+        self._loudness.forget(KEPT_SLOTS)
+        peak = self._true_peak.feed(block)
+        left, right = block
+        mid, side = 0.5 * (left + right), 0.5 * (left - right)
+        keep = np.exp(-block.shape[1] / (CORRELATION_S * self._rate_hz))
+        self._energies = keep * self._energies + (1.0 - keep) * np.array(
+            [np.dot(left, left), np.dot(right, right), np.dot(left, right)]
+        )
+        step = max(1, block.shape[1] // SCOPE_POINTS)
+        return {
+            "levels_db": [_level_db(row) for row in (left, right, mid, side)],
+            "peak_dbtp": round(gain_to_db(float(peak.max())), 2),
+            "true_peak_dbtp": round(self._true_peak.dbtp, 2),
+            "momentary_lufs": _rounded(self._loudness.last_lufs(MOMENTARY_SLOTS)),
+            "short_term_lufs": _rounded(self._loudness.last_lufs(SHORT_TERM_SLOTS)),
+            "correlation": _rounded(correlation(*self._energies)),
+            "scope": [mid[::step].round(4).tolist(), side[::step].round(4).tolist()],
+        }
+
+    def running_lufs(self) -> float | None:
+        """Gated loudness of the last half minute."""
+        return loudness.integrated_lufs(loudness.stereo_energy(self._loudness.slots()))
+
+
+@cache
+def _window(frames: int) -> NDArray[np.float64]:
+    return np.hanning(frames)
+
+
+def spectrum_db(samples: NDArray[np.float64], rate_hz: float) -> list[float]:
+    """Level of a (2, frames) stretch around each of ``SPECTRUM_HZ``, dB re a full-scale sine on both sides."""
+    window = _window(samples.shape[1])
+    power = np.abs(scipy.fft.rfft(samples * window)) ** 2
+    power = (power[0] + power[1]) * 2.0 / window.sum() ** 2
+    edges = SPECTRUM_HZ * (samples.shape[1] / rate_hz) / np.sqrt(SPECTRUM_HZ[1] / SPECTRUM_HZ[0])
+    bins = np.minimum(edges.astype(np.intp), power.size - 1)
+    peaks = np.maximum.reduceat(power, bins)
+    return (10.0 * np.log10(np.maximum(peaks, 1e-14))).round(1).tolist()  # type: ignore[no-any-return]
+
+
+def _level_db(row: NDArray[np.float64]) -> float:
+    return round(gain_to_db(float(np.abs(row).max())), 2) if row.size else -200.0
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 2)
