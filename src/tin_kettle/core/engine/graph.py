@@ -214,6 +214,10 @@ class Graph:
                     return rest + sum(later.delay for later in chain.slots[index + 1 :])
         return 0
 
+    def delay_through(self, stage_id: str) -> int:
+        """Frames between a source and a stage's output."""
+        return self.delay - self._delay_after(stage_id)
+
     def _chains_with_rest(self) -> list[tuple[Chain, int]]:
         """Every chain with the delay between its output and the end of the road."""
         rest: dict[str | None, int] = {None: self.master.delay}

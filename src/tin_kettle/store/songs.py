@@ -1,0 +1,205 @@
+"""Records and songs, and where each song's recipe stands."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+from tin_kettle.core.errors import LibraryError, RecipeError
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.reading import check_rate, dump_recipe, parse_recipe
+from tin_kettle.store.database import Library, now
+from tin_kettle.store.sources import KeptSource, song_sources
+
+
+@dataclass(frozen=True)
+class SongRow:
+    """A song in the list."""
+
+    id: int
+    record: str
+    artist: str
+    place: int
+    title: str
+
+
+@dataclass(frozen=True)
+class Revision:
+    """A state of a song's recipe. ``undo`` and ``redo`` are what would be undone or redone, None where nothing is."""
+
+    id: int
+    recipe: Recipe
+    label: str
+    made_at: str
+    undo: str | None
+    redo: str | None
+
+
+_SONGS = (
+    "SELECT songs.id, records.title AS record, records.artist, songs.place, songs.title"
+    " FROM songs JOIN records ON records.id = songs.record_id"
+)
+
+
+def list_songs(library: Library) -> list[SongRow]:
+    """Every song, record by record."""
+    with library.reading() as db:
+        rows = db.execute(_SONGS + " ORDER BY records.id, songs.place, songs.id").fetchall()
+    return [SongRow(**dict(row)) for row in rows]
+
+
+def get_song(library: Library, song_id: int) -> SongRow:
+    """One song.
+
+    Raises:
+        LibraryError: there is none of that number.
+    """
+    with library.reading() as db:
+        row = db.execute(_SONGS + " WHERE songs.id = ?", (song_id,)).fetchone()
+    if row is None:
+        raise LibraryError(f"there is no song {song_id}; choose one from the list")
+    return SongRow(**dict(row))
+
+
+def add_song(
+    library: Library,
+    record: str,
+    title: str,
+    sources: dict[str, KeptSource],
+    recipe: Recipe,
+    artist: str = "",
+    place: int | None = None,
+) -> int:
+    """Make a song at the end of a record, which is made if it is not there; returns the song's number."""
+    for source in sources.values():
+        check_rate(recipe, source.rate_hz)
+    with library.writing() as db:
+        found = db.execute("SELECT id FROM records WHERE title = ?", (record,)).fetchone()
+        record_id = (
+            found["id"]
+            if found
+            else db.execute("INSERT INTO records (title, artist) VALUES (?, ?)", (record, artist)).lastrowid
+        )
+        if place is None:
+            place = db.execute(
+                "SELECT coalesce(max(place), 0) + 1 FROM songs WHERE record_id = ?", (record_id,)
+            ).fetchone()[0]
+        song_id = db.execute(
+            "INSERT INTO songs (record_id, place, title) VALUES (?, ?, ?)", (record_id, place, title)
+        ).lastrowid
+        assert song_id is not None
+        db.executemany(
+            "INSERT INTO song_sources (song_id, bus_id, sha256) VALUES (?, ?, ?)",
+            [(song_id, bus_id, source.sha256) for bus_id, source in sources.items()],
+        )
+        _add_revision(db, song_id, None, "as received", recipe)
+    return song_id
+
+
+def _add_revision(
+    db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe
+) -> int:
+    revision_id = db.execute(
+        "INSERT INTO revisions (song_id, parent_id, label, recipe, made_at) VALUES (?, ?, ?, ?, ?)",
+        (song_id, parent_id, label, json.dumps(dump_recipe(recipe)), now()),
+    ).lastrowid
+    assert revision_id is not None
+    db.execute("UPDATE songs SET revision_id = ? WHERE id = ?", (revision_id, song_id))
+    return revision_id
+
+
+def current_revision(library: Library, song_id: int) -> Revision:
+    """Where the song stands."""
+    with library.reading() as db:
+        return _current(db, song_id)
+
+
+def _current(db: sqlite3.Connection, song_id: int) -> Revision:
+    row = db.execute(
+        "SELECT revisions.id, parent_id, label, recipe, made_at FROM revisions"
+        " JOIN songs ON songs.revision_id = revisions.id WHERE songs.id = ?",
+        (song_id,),
+    ).fetchone()
+    if row is None:
+        raise LibraryError(f"there is no song {song_id}; choose one from the list")
+    child = _newest_child(db, row["id"])
+    return Revision(
+        row["id"],
+        parse_recipe(json.loads(row["recipe"])),
+        row["label"],
+        row["made_at"],
+        undo=row["label"] if row["parent_id"] is not None else None,
+        redo=child["label"] if child else None,
+    )
+
+
+def _newest_child(db: sqlite3.Connection, revision_id: int) -> sqlite3.Row | None:
+    row: sqlite3.Row | None = db.execute(
+        "SELECT id, label FROM revisions WHERE parent_id = ? ORDER BY id DESC LIMIT 1", (revision_id,)
+    ).fetchone()
+    return row
+
+
+def save_revision(library: Library, song_id: int, base_id: int, label: str, document: Any) -> Revision:
+    """Keep an edit made on revision ``base_id``.
+
+    Raises:
+        RecipeError: the recipe is refused, or does not go with the song's sources.
+        LibraryError: the song stands at another revision by now.
+    """
+    recipe = parse_recipe(document)
+    sources = song_sources(library, song_id)
+    for source in sources.values():
+        check_rate(recipe, source.rate_hz)
+    if {bus.id for bus in recipe.buses} != set(sources):
+        raise RecipeError("$.buses", f"the song has the buses {', '.join(sources)}; keep exactly these")
+    with library.writing() as db:
+        before = _current(db, song_id)
+        if before.id != base_id:
+            raise LibraryError("this song was edited in another window since; reload to go on from there")
+        if before.recipe != recipe:
+            _add_revision(db, song_id, base_id, label, recipe)
+        return _current(db, song_id)
+
+
+def step_revision(library: Library, song_id: int, back: bool) -> Revision:
+    """Undo or redo: move to the parent, or to the child made last. Stays where it is at either end."""
+    with library.writing() as db:
+        here = _current(db, song_id)
+        if back:
+            target = db.execute("SELECT parent_id AS id FROM revisions WHERE id = ?", (here.id,)).fetchone()
+        else:
+            target = _newest_child(db, here.id)
+        if target is not None and target["id"] is not None:
+            db.execute("UPDATE songs SET revision_id = ? WHERE id = ?", (target["id"], song_id))
+        return _current(db, song_id)
+
+
+def revision_recipe(library: Library, revision_id: int) -> Recipe:
+    """The recipe of any revision.
+
+    Raises:
+        LibraryError: there is none of that number.
+    """
+    with library.reading() as db:
+        row = db.execute("SELECT recipe FROM revisions WHERE id = ?", (revision_id,)).fetchone()
+    if row is None:
+        raise LibraryError(f"there is no revision {revision_id}; reload the song")
+    return parse_recipe(json.loads(row["recipe"]))
+
+
+def get_view(library: Library, song_id: int) -> dict[str, Any]:
+    """How the bench was left: chosen stage, loop, playhead, what is compared."""
+    with library.reading() as db:
+        row = db.execute("SELECT view FROM songs WHERE id = ?", (song_id,)).fetchone()
+    return dict(json.loads(row["view"])) if row else {}
+
+
+def set_view(library: Library, song_id: int, view: dict[str, Any]) -> None:
+    """Keep how the bench is left. It is no edit and cannot be undone."""
+    with library.writing() as db:
+        db.execute("UPDATE songs SET view = ? WHERE id = ?", (json.dumps(view), song_id))
+
+

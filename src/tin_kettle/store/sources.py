@@ -1,0 +1,161 @@
+"""Sound files by content hash, with their waveforms."""
+
+from __future__ import annotations
+
+import hashlib
+import sqlite3
+import uuid
+from collections.abc import Iterable
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from tin_kettle.core.engine.offline import Progress
+from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.errors import AudioError, LibraryError
+from tin_kettle.core.survey.pyramid import Pyramid, PyramidBuilder
+from tin_kettle.store.database import Library
+
+LONGEST_S = 3 * 3600
+MOST_BYTES = 8 << 30
+SUFFIXES = {"WAV": ".wav", "WAVEX": ".wav", "RF64": ".wav", "W64": ".w64", "FLAC": ".flac", "AIFF": ".aiff", "OGG": ".ogg"}
+_READ_FRAMES = 1 << 16
+
+
+@dataclass(frozen=True)
+class KeptSource:
+    """A sound file of the library."""
+
+    sha256: str
+    suffix: str
+    name: str
+    format: str
+    rate_hz: int
+    channels: int
+    frames: int
+
+
+def receive(library: Library, chunks: Iterable[bytes]) -> tuple[Path, str]:
+    """Write an upload beside the library as it comes in; returns the file and its SHA-256.
+
+    Raises:
+        AudioError: it is larger than any song.
+    """
+    path = library.folder("incoming") / f"{uuid.uuid4().hex}.part"
+    digest = hashlib.sha256()
+    size = 0
+    try:
+        with path.open("wb") as file:
+            for chunk in chunks:
+                size += len(chunk)
+                if size > MOST_BYTES:
+                    raise AudioError(f"the file is over {MOST_BYTES >> 30} GB; give a shorter one")
+                digest.update(chunk)
+                file.write(chunk)
+    except BaseException:
+        path.unlink(missing_ok=True)
+        raise
+    return path, digest.hexdigest()
+
+
+def keep_source(
+    library: Library, incoming: Path, sha256: str, name: str, progress: Progress | None = None
+) -> KeptSource:
+    """Check a received file from end to end, draw its waveform and take it into the library.
+
+    Raises:
+        AudioError: it is refused; nothing is left behind.
+    """
+    try:
+        known = find_source(library, sha256)
+        if known:
+            return known
+        kept = _look_through(library, incoming, sha256, name, progress)
+        incoming.replace(library.folder("audio") / (sha256 + kept.suffix))
+        with library.writing() as db:
+            db.execute(
+                "INSERT OR IGNORE INTO sources (sha256, suffix, name, format, rate_hz, channels, frames)"
+                " VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (sha256, kept.suffix, kept.name, kept.format, kept.rate_hz, kept.channels, kept.frames),
+            )
+        return kept
+    except AudioError as refused:
+        # the user knows the file by its own name, not by where it lies here
+        raise AudioError(str(refused).replace(incoming.name, name)) from None
+    finally:
+        incoming.unlink(missing_ok=True)
+
+
+def _look_through(
+    library: Library, path: Path, sha256: str, name: str, progress: Progress | None
+) -> KeptSource:
+    with closing(FileSource(path)) as source:
+        suffix = SUFFIXES.get(source.format.split()[0])
+        if suffix is None:
+            raise AudioError(f"{name} is {source.format}; give a WAV, FLAC, AIFF or OGG file")
+        if source.frames > LONGEST_S * source.rate_hz:
+            hours = source.frames / source.rate_hz / 3600
+            raise AudioError(f"{name} is {hours:.1f} hours long; at most {LONGEST_S // 3600} are allowed, cut it")
+        builder = PyramidBuilder()
+        for start in range(0, source.frames, _READ_FRAMES):
+            frames = min(_READ_FRAMES, source.frames - start)
+            builder.feed(source.read(start, frames))
+            if progress:
+                progress((start + frames) / source.frames)
+        builder.finish().save(library.folder("waveforms") / f"{sha256}.npz")
+        return KeptSource(sha256, suffix, name, source.format, source.rate_hz, source.channels, source.frames)
+
+
+def _source(row: sqlite3.Row) -> KeptSource:
+    return KeptSource(**dict(row))
+
+
+def find_source(library: Library, sha256: str) -> KeptSource | None:
+    """The source of that hash, if the library has it."""
+    with library.reading() as db:
+        row = db.execute(
+            "SELECT sha256, suffix, name, format, rate_hz, channels, frames FROM sources WHERE sha256 = ?", (sha256,)
+        ).fetchone()
+    return _source(row) if row else None
+
+
+def song_sources(library: Library, song_id: int) -> dict[str, KeptSource]:
+    """Bus id → source of a song."""
+    with library.reading() as db:
+        rows = db.execute(
+            "SELECT song_sources.bus_id, sources.sha256, suffix, name, format, rate_hz, channels, frames"
+            " FROM song_sources JOIN sources ON sources.sha256 = song_sources.sha256"
+            " WHERE song_id = ? ORDER BY song_sources.rowid",
+            (song_id,),
+        ).fetchall()
+    return {row["bus_id"]: _source_of_bus(row) for row in rows}
+
+
+def _source_of_bus(row: sqlite3.Row) -> KeptSource:
+    values = dict(row)
+    del values["bus_id"]
+    return KeptSource(**values)
+
+
+def source_path(library: Library, source: KeptSource) -> Path:
+    """Where the file lies."""
+    return library.folder("audio") / (source.sha256 + source.suffix)
+
+
+def load_waveform(library: Library, sha256: str) -> Pyramid:
+    """The waveform of a source.
+
+    Raises:
+        LibraryError: there is no such source.
+    """
+    if find_source(library, sha256) is None:
+        raise LibraryError(f"there is no source {sha256[:12]}; import it again")
+    return Pyramid.load(library.folder("waveforms") / f"{sha256}.npz")
+
+
+def summed_waveform(pyramids: list[Pyramid], start: int, end: int, count: int) -> list[list[float]]:
+    """Columns of several sources drawn as one: the bounds of what their sum can reach."""
+    total = np.sum([pyramid.columns(start, end, count) for pyramid in pyramids], axis=0)
+    return [[round(float(v), 4) for v in row] for row in total]
