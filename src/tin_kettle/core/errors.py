@@ -3,7 +3,8 @@
 KettleError
 ├── RecipeError    a recipe, or a value in it, is refused; names the JSON path
 ├── AudioError     a file cannot be used as a source, or a print cannot be written
-├── LibraryError   the library holds no such thing, or is busy with it
+├── LibraryError   the library holds no such thing, or cannot be used
+│   └── Conflict   the song was changed elsewhere in the meantime
 └── Cancelled      the user stopped a long piece of work
 """
 
@@ -33,6 +34,10 @@ class AudioError(KettleError):
 
 class LibraryError(KettleError):
     """The library has no such song, revision or print."""
+
+
+class Conflict(LibraryError):
+    """An edit was made on a state that is no longer the present one."""
 
 
 class Cancelled(KettleError):

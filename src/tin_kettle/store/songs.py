@@ -7,7 +7,7 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any
 
-from tin_kettle.core.errors import LibraryError, RecipeError
+from tin_kettle.core.errors import Conflict, LibraryError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate, dump_recipe, parse_recipe
 from tin_kettle.store.database import Library, now
@@ -158,7 +158,7 @@ def save_revision(library: Library, song_id: int, base_id: int, label: str, docu
     with library.writing() as db:
         before = _current(db, song_id)
         if before.id != base_id:
-            raise LibraryError("this song was edited in another window since; reload to go on from there")
+            raise Conflict("this song was edited in another window since; reload to go on from there")
         if before.recipe != recipe:
             _add_revision(db, song_id, base_id, label, recipe)
         return _current(db, song_id)

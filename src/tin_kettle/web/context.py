@@ -1,0 +1,34 @@
+"""What the blueprints share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import current_app
+
+from tin_kettle.core.engine.source import FileSource
+from tin_kettle.store.database import Library
+from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.web.jobs import Jobs
+
+
+@dataclass(frozen=True)
+class Context:
+    """The library and the processes that do whole-song work."""
+
+    library: Library
+    jobs: Jobs
+
+
+def context() -> Context:
+    """Of the present request's app."""
+    found = current_app.extensions["tin_kettle"]
+    assert isinstance(found, Context)
+    return found
+
+
+def open_sources(library: Library, song_id: int) -> dict[str, FileSource]:
+    """Bus id → open file of a song; the caller closes them."""
+    return {
+        bus_id: FileSource(source_path(library, source)) for bus_id, source in song_sources(library, song_id).items()
+    }

@@ -1,0 +1,231 @@
+"""The live socket: one a bench. It renders a little ahead of the ear and rewinds when a control moves.
+
+In (JSON): ``credit`` {position, epoch}, ``edit`` {recipe, revision, heard}, ``seek`` {song},
+``loop`` {loop, heard}, ``listen`` {stage, tap, heard}. Positions are stream frames, songs are song frames.
+Out: ``hello``, ``problem`` and ``stat`` as JSON, blocks as binary (:func:`pack`).
+"""
+
+from __future__ import annotations
+
+import json
+import secrets
+import socket
+import struct
+import threading
+import time
+from collections.abc import Callable, Iterable
+from contextlib import ExitStack
+from typing import Any
+
+import numpy as np
+from flask import Flask
+from flask_sock import Sock
+from simple_websocket import ConnectionClosed, Server
+
+from tin_kettle.core.engine.live import BLOCK_FRAMES, Audition, Played
+from tin_kettle.core.errors import KettleError
+from tin_kettle.core.listen.match import match_loudness
+from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.store.songs import current_revision
+from tin_kettle.web.context import Context, open_sources
+
+MAGIC = b"TKLV"
+VERSION = 1
+HEADER = struct.Struct("<4sHHIIIIdd")
+BOOT = secrets.token_hex(8)
+MOST_AHEAD_S = 1.0
+"""However much credit is asked for, no more than this is rendered ahead."""
+REWIND_GAP_S = 0.04
+STAT_EVERY = 24
+TAPS = ("result", "removed", "detector")
+StartResponse = Callable[..., Any]
+
+
+def pack(played: Played, load: float) -> bytes:
+    """A block for the wire, little-endian.
+
+    Header: magic ``TKLV``, version u16, planes u16, frames u32, epoch u32, revision u32, bytes of meters u32, stream
+    position f64, song position f64. Then float32 planes (now left, now right, received left, received right), then
+    the meters as JSON.
+    """
+    planes = np.concatenate([played.now, played.received]).astype("<f4")
+    meters = json.dumps({**played.meters, "load": round(load, 3)}, separators=(",", ":")).encode()
+    header = HEADER.pack(
+        MAGIC,
+        VERSION,
+        planes.shape[0],
+        planes.shape[1],
+        played.epoch,
+        played.revision,
+        len(meters),
+        float(played.position),
+        float(played.song),
+    )
+    return header + planes.tobytes() + meters
+
+
+class Session:
+    """One listener: messages come in on the handler's thread, blocks go out from another."""
+
+    def __init__(self, audition: Audition, send: Callable[[bytes | str], None]) -> None:
+        self._audition = audition
+        self._send_raw = send
+        self._send_lock = threading.Lock()
+        self._wake = threading.Condition()
+        self._mail: dict[str, dict[str, Any]] = {}
+        self._credit = 0
+        self._credit_epoch = audition.epoch
+        self._closed = False
+        self._load = 0.0
+        self._rewound = 0.0
+
+    def send(self, data: bytes | str) -> None:
+        """The socket library does not lock: two threads may not send at once."""
+        with self._send_lock:
+            self._send_raw(data)
+
+    def say(self, kind: str, **values: Any) -> None:
+        self.send(json.dumps({"type": kind, **values}))
+
+    def hello(self) -> None:
+        self.say(
+            "hello",
+            boot=BOOT,
+            rate_hz=self._audition.rate_hz,
+            frames=self._audition.frames,
+            block=BLOCK_FRAMES,
+        )
+
+    def close(self) -> None:
+        with self._wake:
+            self._closed = True
+            self._wake.notify()
+
+    def hear(self, text: str | bytes) -> None:
+        """Take a message in; the last of each kind counts."""
+        try:
+            message = json.loads(text)
+            kind = message["type"]
+        except (ValueError, KeyError, TypeError):
+            self.say("problem", problem="a message could not be read; reload the bench")
+            return
+        with self._wake:
+            if kind == "credit":
+                most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
+                self._credit, self._credit_epoch = min(int(message["position"]), most), int(message["epoch"])
+            else:
+                self._mail[kind] = message
+            self._wake.notify()
+
+    def run(self) -> None:
+        """Render as credit allows until closed."""
+        while True:
+            with self._wake:
+                self._wake.wait_for(self._something_to_do, timeout=self._patience())
+                if self._closed:
+                    return
+                mail = self._take_mail()
+            try:
+                for message in mail:
+                    self._obey(message)
+                if self._may_render():
+                    self._render()
+            except KettleError as refused:
+                self.say("problem", problem=str(refused))
+            except (KeyError, TypeError, ValueError) as wrong:
+                self.say("problem", problem=f"a message was not understood ({wrong}); reload the bench")
+            except (ConnectionClosed, OSError):
+                return
+
+    def _patience(self) -> float | None:
+        """How long to wait at most: an edit that came too soon after the last is due then."""
+        return REWIND_GAP_S if self._mail else None
+
+    def _something_to_do(self) -> bool:
+        return self._closed or self._due() or self._may_render()
+
+    def _due(self) -> bool:
+        if not self._mail:
+            return False
+        return set(self._mail) != {"edit"} or time.monotonic() - self._rewound >= REWIND_GAP_S
+
+    def _take_mail(self) -> list[dict[str, Any]]:
+        if not self._due():
+            return []
+        order = ("edit", "listen", "loop", "seek")
+        mail = [self._mail[kind] for kind in order if kind in self._mail]
+        unknown = [kind for kind in self._mail if kind not in order]
+        self._mail.clear()
+        return mail if not unknown else [*mail, {"type": unknown[0]}]
+
+    def _may_render(self) -> bool:
+        return self._credit_epoch == self._audition.epoch and self._audition.position < self._credit
+
+    def _obey(self, message: dict[str, Any]) -> None:
+        kind, audition = message["type"], self._audition
+        if kind == "edit":
+            self._rewound = time.monotonic()
+            audition.change(parse_recipe(message["recipe"]), int(message["revision"]), int(message["heard"]))
+        elif kind == "listen":
+            if message["tap"] not in TAPS:
+                raise ValueError(f"tap {message['tap']!r}")
+            audition.listen(message["stage"], message["tap"], int(message["heard"]))
+        elif kind == "loop":
+            loop = message["loop"]
+            audition.set_loop(None if loop is None else (int(loop[0]), int(loop[1])), int(message["heard"]))
+        elif kind == "seek":
+            audition.seek(int(message["song"]))
+        else:
+            raise ValueError(f"type {kind!r}")
+        if self._credit_epoch != audition.epoch:
+            # what a player grants before it has heard of the new epoch is meant for the old one
+            self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * BLOCK_FRAMES
+
+    def _render(self) -> None:
+        began = time.perf_counter()
+        played = self._audition.render()
+        took_s = time.perf_counter() - began
+        self._load += 0.1 * (took_s * self._audition.rate_hz / BLOCK_FRAMES - self._load)
+        received, now = self._audition.running_lufs()
+        played.meters["match"] = match_loudness(received, now, estimate=True).document()
+        self.send(pack(played, self._load))
+
+
+def attach(app: Flask) -> None:
+    """Give the app its socket."""
+    sock = Sock(app)
+    inner = app.wsgi_app
+
+    def without_compression(environ: dict[str, Any], start: StartResponse) -> Iterable[bytes]:
+        # compressing every message would cost more than rendering it
+        environ.pop("HTTP_SEC_WEBSOCKET_EXTENSIONS", None)
+        return inner(environ, start)
+
+    app.wsgi_app = without_compression  # type: ignore[assignment,method-assign]
+
+    @sock.route("/api/songs/<int:song_id>/live")
+    def live(ws: Server, song_id: int) -> None:
+        context = app.extensions["tin_kettle"]
+        assert isinstance(context, Context)
+        ws.sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        with ExitStack() as stack:
+            try:
+                recipe = current_revision(context.library, song_id).recipe
+                sources = open_sources(context.library, song_id)
+                for source in sources.values():
+                    stack.callback(source.close)
+                session = Session(Audition(recipe, sources), ws.send)
+            except KettleError as refused:
+                ws.send(json.dumps({"type": "problem", "problem": str(refused), "fatal": True}))
+                return
+            session.hello()
+            renderer = threading.Thread(target=session.run, name="live", daemon=True)
+            renderer.start()
+            try:
+                while True:
+                    session.hear(ws.receive())
+            except ConnectionClosed:
+                pass
+            finally:
+                session.close()
+                renderer.join(timeout=5.0)

@@ -1,0 +1,92 @@
+"""Prints: begin, watch, stop, download."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import asdict
+from typing import Any, get_args
+
+from flask import Blueprint, Response, jsonify, request, send_file
+
+from tin_kettle.core.deliver.dither import Dither
+from tin_kettle.core.deliver.formats import Bits
+from tin_kettle.core.errors import AudioError, LibraryError
+from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.store import prints as kept
+from tin_kettle.store.prints import PrintRow
+from tin_kettle.store.songs import current_revision, get_song
+from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.web.context import context
+from tin_kettle.web.jobs import Job
+
+blueprint = Blueprint("prints", __name__, url_prefix="/api")
+_running: dict[int, Job] = {}
+_ALLOWED = {"bits": get_args(Bits), "dither": (None, *get_args(Dither)), "format": ("wav", "flac", "aiff")}
+
+
+def _shown(row: PrintRow) -> dict[str, Any]:
+    job = _running.get(row.id)
+    return {**asdict(row), "progress": job.progress if job else float(row.state == "done")}
+
+
+def _settings(body: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+    chosen = {"bits": "24", "dither": None, "format": "wav"} | {k: body[k] for k in _ALLOWED if k in body}
+    for name, allowed in _ALLOWED.items():
+        if chosen[name] not in allowed:
+            listed = ", ".join(str(value) for value in allowed if value)
+            raise AudioError(f"{name}: {chosen[name]!r} is not allowed; allowed: {listed}")
+    rate_hz = body.get("rate_hz")
+    if rate_hz is not None and (not isinstance(rate_hz, int) or isinstance(rate_hz, bool)):
+        raise AudioError(f"rate_hz: {rate_hz!r} is no rate; give a whole number of Hz, or none for the song's own")
+    ending = chosen.pop("format")
+    settings = {**chosen, "rate_hz": rate_hz, "band_limit": bool(body.get("band_limit", False))}
+    return str(ending), settings
+
+
+@blueprint.post("/songs/<int:song_id>/prints")
+def begin(song_id: int) -> Response:
+    """Print the song as it stands: ``{"format", "bits", "dither", "rate_hz", "band_limit"}``."""
+    library, body = context().library, request.get_json(silent=True)
+    ending, settings = _settings(body if isinstance(body, dict) else {})
+    song, revision = get_song(library, song_id), current_revision(library, song_id)
+    title = re.sub(r"[^\w \-]+", "", song.title).strip() or "song"
+    file_name = f"{title} r{revision.id}.{ending}"
+    print_id = kept.add_print(library, song_id, revision.id, file_name, settings)
+    files = {bus_id: str(source_path(library, s)) for bus_id, s in song_sources(library, song_id).items()}
+    out = kept.print_path(library, print_id, file_name)
+    task = {"recipe": dump_recipe(revision.recipe), "sources": files, "out": str(out), "settings": settings}
+
+    def finished(job: Job) -> None:
+        state = "done" if job.result else "failed" if job.problem else "stopped"
+        kept.finish_print(library, print_id, state, job.problem, job.result)
+        _running.pop(print_id, None)
+
+    _running[print_id] = context().jobs.start("print", task, finished)
+    return jsonify(_shown(kept.get_print(library, print_id)))
+
+
+@blueprint.get("/songs/<int:song_id>/prints")
+def every(song_id: int) -> Response:
+    return jsonify([_shown(row) for row in kept.list_prints(context().library, song_id)])
+
+
+@blueprint.get("/prints/<int:print_id>")
+def one(print_id: int) -> Response:
+    return jsonify(_shown(kept.get_print(context().library, print_id)))
+
+
+@blueprint.post("/prints/<int:print_id>/stop")
+def stop(print_id: int) -> Response:
+    job = _running.get(print_id)
+    if job:
+        context().jobs.stop("print", job)
+    return jsonify(_shown(kept.get_print(context().library, print_id)))
+
+
+@blueprint.get("/prints/<int:print_id>/file")
+def download(print_id: int) -> Response:
+    row = kept.get_print(context().library, print_id)
+    if row.state != "done":
+        raise LibraryError(f"print {print_id} is {row.state}; there is nothing to download, print again")
+    path = kept.print_path(context().library, print_id, row.file_name)
+    return send_file(path, as_attachment=True, download_name=row.file_name)

@@ -1,0 +1,28 @@
+"""Stages and recipes described: controls, words, curves. All of it is computed in the core."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, jsonify, request
+
+from tin_kettle.core.recipe.describe import describe_detector_filter, describe_kinds, describe_recipe
+from tin_kettle.core.recipe.reading import parse_recipe, recipe_schema
+
+blueprint = Blueprint("recipes", __name__, url_prefix="/api")
+
+
+@blueprint.get("/stages")
+def stages() -> Response:
+    """Every kind of stage and its controls."""
+    return jsonify(kinds=describe_kinds(), detector_filter=describe_detector_filter())
+
+
+@blueprint.get("/recipe.schema.json")
+def schema() -> Response:
+    return jsonify(recipe_schema())
+
+
+@blueprint.post("/describe")
+def describe() -> Response:
+    """Summaries and pictures of a recipe's stages at ``?rate=``."""
+    rate_hz = request.args.get("rate", 48000, type=int)
+    return jsonify(describe_recipe(parse_recipe(request.get_json(silent=True)), rate_hz))

@@ -1,0 +1,28 @@
+"""Importing sound files: the body of the request is the file, written to disk as it comes in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import asdict
+from pathlib import PurePath
+
+from flask import Blueprint, Response, jsonify, request
+
+from tin_kettle.store.sources import keep_source, receive
+from tin_kettle.web.context import context
+
+blueprint = Blueprint("sources", __name__, url_prefix="/api/sources")
+CHUNK_BYTES = 1 << 20
+
+
+def _chunks() -> Iterator[bytes]:
+    while chunk := request.stream.read(CHUNK_BYTES):
+        yield chunk
+
+
+@blueprint.post("")
+def add() -> Response:
+    """Take a file in; ``?name=`` is what the user calls it and is never used as a path."""
+    name = PurePath(request.args.get("name", "").replace("\\", "/")).name[:200] or "sound file"
+    path, sha256 = receive(context().library, _chunks())
+    return jsonify(asdict(keep_source(context().library, path, sha256, name)))

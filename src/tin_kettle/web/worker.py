@@ -1,0 +1,90 @@
+"""The worker process: one JSON object a line in, progress and results out."""
+
+from __future__ import annotations
+
+import json
+import os
+import queue
+import sys
+import threading
+import time
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.errors import Cancelled, KettleError
+from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.survey.survey import survey_song
+
+NICENESS = 10
+REPORT_S = 0.1
+
+
+class _Worker:
+    def __init__(self) -> None:
+        self._tasks: queue.Queue[dict[str, Any] | None] = queue.Queue()
+        self._stopped: set[int] = set()
+
+    def listen(self) -> None:
+        """Read what is asked until the server is gone."""
+        for line in sys.stdin:
+            message = json.loads(line)
+            if "stop" in message:
+                self._stopped.add(message["stop"])
+            else:
+                self._tasks.put(message)
+        # without a server nobody waits for the work under way
+        os._exit(0)
+
+    def work(self) -> None:
+        while True:
+            task = self._tasks.get()
+            if task is not None:
+                self._do(task)
+
+    def _do(self, task: dict[str, Any]) -> None:
+        number: int = task["id"]
+        last = 0.0
+
+        def progress(share: float) -> None:
+            nonlocal last
+            if number in self._stopped:
+                raise Cancelled("stopped")
+            if time.monotonic() - last > REPORT_S:
+                last = time.monotonic()
+                _say({"id": number, "progress": round(share, 4)})
+
+        try:
+            progress(0.0)
+            with ExitStack() as stack:
+                sources = {bus_id: FileSource(Path(path)) for bus_id, path in task["sources"].items()}
+                for source in sources.values():
+                    stack.callback(source.close)
+                recipe, out = parse_recipe(task["recipe"]), Path(task["out"])
+                result: dict[str, Any] = {}
+                if task["do"] == "survey":
+                    survey_song(recipe, sources, progress).save(out)
+                else:
+                    printed = print_song(recipe, sources, out, PrintSettings(**task["settings"]), progress)
+                    result = {"measures": printed.measures, "clipped": printed.clipped}
+            _say({"id": number, "state": "done", "result": result})
+        except Cancelled:
+            _say({"id": number, "state": "stopped"})
+        except KettleError as refused:
+            _say({"id": number, "state": "failed", "problem": str(refused)})
+        except (OSError, MemoryError) as problem:
+            _say({"id": number, "state": "failed", "problem": f"{problem}; is there room on the disk?"})
+
+
+def _say(message: dict[str, Any]) -> None:
+    sys.stdout.write(json.dumps(message) + "\n")
+    sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    os.nice(NICENESS)
+    worker = _Worker()
+    threading.Thread(target=worker.listen, daemon=True).start()
+    worker.work()
