@@ -5,7 +5,8 @@ from __future__ import annotations
 from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.core.recipe.describe import describe_detector_filter, describe_kinds, describe_recipe
-from tin_kettle.core.recipe.reading import parse_recipe, recipe_schema
+from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.recipe.schema import recipe_schema
 
 blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
-from pydantic.json_schema import GenerateJsonSchema
 
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.model import KINDS, Recipe
@@ -69,16 +68,6 @@ def check_rate(recipe: Recipe, rate_hz: float) -> None:
                         f"{hz:g} Hz is above what {rate_hz:g} Hz carries; "
                         f"at most {HIGHEST_SHARE * rate_hz:g} Hz is allowed",
                     )
-
-
-class _Schema(GenerateJsonSchema):
-    def field_title_should_be_set(self, schema: Any) -> bool:
-        return False
-
-
-def recipe_schema() -> dict[str, Any]:
-    """The JSON Schema of the recipe, as shipped in ``docs/recipe.schema.json``."""
-    return Recipe.model_json_schema(schema_generator=_Schema)
 
 
 def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

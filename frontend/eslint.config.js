@@ -1,0 +1,20 @@
+import js from "@eslint/js";
+import hooks from "eslint-plugin-react-hooks";
+import tseslint from "typescript-eslint";
+
+export default tseslint.config(
+  { ignores: ["node_modules", "src/api/recipe.ts"] },
+  js.configs.recommended,
+  {
+    files: ["src/**/*.{ts,tsx}"],
+    extends: [...tseslint.configs.strictTypeChecked],
+    plugins: { "react-hooks": hooks },
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      ...hooks.configs.recommended.rules,
+      "@typescript-eslint/restrict-template-expressions": ["error", { allowNumber: true }],
+      "@typescript-eslint/no-confusing-void-expression": ["error", { ignoreArrowShorthand: true }],
+      "@typescript-eslint/no-non-null-assertion": "off",
+    },
+  },
+);

@@ -1,0 +1,64 @@
+import { Tooltip } from "radix-ui";
+import { useEffect, useState } from "react";
+import { api } from "./api/client";
+import { Bench } from "./bench/Bench";
+import { importFile, useImporting } from "./bench/importing";
+import { openSong, useBench } from "./bench/store";
+
+/** The song that was open last, else the first of the library; null where there is none. */
+async function openLast(): Promise<boolean> {
+  const songs = await api.songs();
+  const last = Number(localStorage.getItem("song"));
+  const song = songs.find(({ id }) => id === last) ?? songs[0];
+  if (song) await openSong(song.id);
+  return song !== undefined;
+}
+
+export function App() {
+  const ready = useBench((s) => s.song !== null);
+  const [empty, setEmpty] = useState(false);
+  const [problem, setProblem] = useState<string | null>(null);
+  useEffect(() => {
+    openLast()
+      .then((found) => setEmpty(!found))
+      .catch((refused: unknown) => setProblem(refused instanceof Error ? refused.message : String(refused)));
+  }, []);
+  return (
+    <Tooltip.Provider delayDuration={450} skipDelayDuration={200}>
+      {ready ? <Bench /> : <Welcome empty={empty} problem={problem} />}
+    </Tooltip.Provider>
+  );
+}
+
+function Welcome({ empty, problem }: { empty: boolean; problem: string | null }) {
+  const importing = useImporting();
+  const said = problem ?? importing.problem;
+  return (
+    <main className="grid h-full place-items-center bg-enamel">
+      <div className="w-[420px] text-center">
+        <h1 className="text-[22px] font-bold text-rim">Tin Kettle</h1>
+        {said && (
+          <p role="alert" className="mt-3 text-copper">
+            {said}
+          </p>
+        )}
+        {empty ? (
+          <label className="strong mt-4 inline-block cursor-pointer">
+            {importing.name ? `Bringing ${importing.name} …` : "Bring a pre-master: WAV, FLAC, AIFF or OGG"}
+            <input
+              type="file"
+              className="sr-only"
+              accept=".wav,.flac,.aif,.aiff,.ogg,audio/*"
+              onChange={(event) => {
+                const file = event.target.files?.[0];
+                if (file) void importFile(file);
+              }}
+            />
+          </label>
+        ) : (
+          !said && <p className="mt-2 text-mute">opening …</p>
+        )}
+      </div>
+    </main>
+  );
+}

@@ -1,0 +1,108 @@
+import { useEffect, useState } from "react";
+import { Chain } from "../chain/Chain";
+import { Gauges } from "../gauges/Gauges";
+import { ListeningBar } from "../listening/ListeningBar";
+import { SongMap } from "../songmap/SongMap";
+import { StageEditor } from "../stages/StageEditor";
+import { Header } from "./Header";
+import { importFile, useImporting } from "./importing";
+import { obeyKey } from "./keys";
+import { useBench } from "./store";
+import { useMatchedPassage } from "./useSurvey";
+
+export function Bench() {
+  useMatchedPassage();
+  useEffect(() => {
+    window.addEventListener("keydown", obeyKey);
+    return () => window.removeEventListener("keydown", obeyKey);
+  }, []);
+  return (
+    <main className="grid h-full grid-rows-[38px_196px_minmax(0,1fr)_66px]">
+      <Header />
+      <SongMap />
+      <div className="grid min-h-0 grid-cols-[252px_minmax(0,1fr)_232px] max-[1100px]:grid-cols-[212px_minmax(0,1fr)_220px]">
+        <Chain />
+        <StageEditor />
+        <Gauges />
+      </div>
+      <ListeningBar />
+      <Notice />
+      <Dropping />
+    </main>
+  );
+}
+
+/** What went wrong, and the remedy; it stays until it is read. */
+function Notice() {
+  const problem = useBench((s) => s.problem);
+  const refused = useImporting((s) => s.problem);
+  const text = problem ?? refused;
+  if (!text) return null;
+  return (
+    <div
+      role="alert"
+      className="fixed bottom-[78px] left-1/2 z-40 flex max-w-[720px] -translate-x-1/2 items-start gap-4 border-2 border-copper bg-well px-4 py-3"
+    >
+      <span className="select-text">{text}</span>
+      <button
+        type="button"
+        aria-label="Dismiss"
+        className="text-[16px] leading-none text-mute hover:text-copper"
+        onClick={() => {
+          useBench.setState({ problem: null });
+          useImporting.setState({ problem: null });
+        }}
+      >
+        ×
+      </button>
+    </div>
+  );
+}
+
+/** A file may be dropped anywhere on the bench. */
+function Dropping() {
+  const { name, sent } = useImporting();
+  const [over, setOver] = useState(false);
+  useEffect(() => {
+    const hover = (event: DragEvent) => {
+      if (!event.dataTransfer?.types.includes("Files")) return;
+      event.preventDefault();
+      setOver(true);
+    };
+    const leave = (event: DragEvent) => {
+      if (event.relatedTarget === null) setOver(false);
+    };
+    const drop = (event: DragEvent) => {
+      const file = event.dataTransfer?.files[0];
+      setOver(false);
+      if (!file) return;
+      event.preventDefault();
+      void importFile(file);
+    };
+    window.addEventListener("dragover", hover);
+    window.addEventListener("dragleave", leave);
+    window.addEventListener("drop", drop);
+    return () => {
+      window.removeEventListener("dragover", hover);
+      window.removeEventListener("dragleave", leave);
+      window.removeEventListener("drop", drop);
+    };
+  }, []);
+  if (!over && name === null) return null;
+  return (
+    <div className="fixed inset-0 z-40 grid place-items-center bg-rim/25">
+      <div role="status" className="w-[380px] border-2 border-rim bg-well p-5 text-center text-[14px]">
+        {name === null ? (
+          "Drop the file: a WAV, FLAC, AIFF or OGG"
+        ) : (
+          <>
+            {sent < 1 ? `Bringing ${name} · ${Math.round(sent * 100)} %` : `Looking through ${name} …`}
+            <div className="mt-3 h-[5px] bg-trough">
+              <div className="h-full bg-rim" style={{ width: `${sent * 100}%` }} />
+            </div>
+          </>
+        )}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,110 @@
+import { useQuery } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
+import { useRef, useState } from "react";
+import { api } from "../api/client";
+import type { Saved } from "./store";
+import { importFile } from "./importing";
+import { openSong, step, useBench } from "./store";
+import { complain } from "./store";
+import { PrintDialog } from "./PrintDialog";
+import { KeysSheet } from "./KeysSheet";
+
+function savedWords(saved: Saved, madeAt: string): string {
+  if (saved === "saving") return "Saving …";
+  if (saved === "failed") return "Not saved";
+  const at = new Date(madeAt);
+  return `Saved ${at.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false })}`;
+}
+
+export function Header() {
+  const song = useBench((s) => s.song)!;
+  const revision = useBench((s) => s.revision)!;
+  const saved = useBench((s) => s.saved);
+  return (
+    <header className="flex items-center gap-4 bg-rim px-[14px] text-[#eff3f7]">
+      <h1 className="text-[14px] font-bold [font-stretch:104%]">Tin Kettle</h1>
+      <SongMenu />
+      <span className="hidden truncate opacity-70 lg:inline">{song.artist}</span>
+      <div className="ml-auto flex items-center gap-[6px]">
+        <span role="status" className={`px-2 ${saved === "failed" ? "bg-copper" : "opacity-80"}`}>
+          {savedWords(saved, revision.made_at)}
+        </span>
+        <Action
+          label="Undo"
+          title={revision.undo ? `Undo “${revision.undo}” (Ctrl Z)` : "Nothing to undo"}
+          disabled={!revision.undo && saved === "saved"}
+          onClick={() => void step("undo")}
+        />
+        <Action
+          label="Redo"
+          title={revision.redo ? `Redo “${revision.redo}” (Ctrl Shift Z)` : "Nothing to redo"}
+          disabled={!revision.redo}
+          onClick={() => void step("redo")}
+        />
+        <PrintDialog />
+        <KeysSheet />
+      </div>
+    </header>
+  );
+}
+
+export function Action(props: { label: string; title: string; disabled?: boolean; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      title={props.title}
+      disabled={props.disabled}
+      onClick={props.onClick}
+      className="px-2 py-1 hover:not-disabled:bg-white/15"
+    >
+      {props.label}
+    </button>
+  );
+}
+
+/** The songs of the library, and the way to bring another. */
+function SongMenu() {
+  const song = useBench((s) => s.song)!;
+  const chooser = useRef<HTMLInputElement>(null);
+  const [open, setOpen] = useState(false);
+  const { data: songs } = useQuery({ queryKey: ["songs", song.id], queryFn: api.songs, enabled: open });
+  return (
+    <>
+      <DropdownMenu.Root open={open} onOpenChange={setOpen}>
+        <DropdownMenu.Trigger className="px-2 py-1 hover:bg-white/15" aria-label="Songs">
+          <span className="opacity-80">{song.record}</span>
+          <span className="px-2 opacity-60">/</span>
+          {song.place} · {song.title} <span aria-hidden>▾</span>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="menu max-h-[70vh] overflow-y-auto" align="start" sideOffset={4}>
+            {(songs ?? []).map((row) => (
+              <DropdownMenu.Item key={row.id} onSelect={() => void openSong(row.id).catch(complain)}>
+                <span className="text-mute">{row.record} / </span>
+                {row.place} · {row.title}
+                {row.id === song.id && <span className="text-green"> · open</span>}
+              </DropdownMenu.Item>
+            ))}
+            <DropdownMenu.Separator className="my-1 h-px bg-line" />
+            <DropdownMenu.Item className="font-semibold text-rim" onSelect={() => chooser.current?.click()}>
+              Bring a file … <span className="cap">WAV, FLAC, AIFF, OGG; or drop it anywhere</span>
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <input
+        ref={chooser}
+        type="file"
+        aria-label="Bring a file"
+        tabIndex={-1}
+        className="sr-only"
+        accept=".wav,.flac,.aif,.aiff,.ogg,audio/*"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) void importFile(file);
+        }}
+      />
+    </>
+  );
+}

@@ -1,0 +1,70 @@
+import { describe, expect, it } from "vitest";
+import type { KindInfo, Recipe } from "../api/types";
+import { addStage, moveStage, paramLabel, removeStage, setField, setParam } from "./editing";
+import { overlay, Readings, READING_FRAMES } from "./readings";
+
+const stage = (id: string, kind: string) => ({
+  id,
+  kind,
+  on: true,
+  channels: "stereo",
+  mix: 1,
+  params: { gain_db: 0 },
+});
+const recipe = {
+  format: "tin-kettle-recipe",
+  version: 1,
+  buses: [{ id: "mix", name: "Mix", group: null, chain: [], gain_db: 0, pan: 0, muted: false }],
+  groups: [],
+  master: [stage("a", "trim"), stage("b", "filter"), stage("c", "limiter")],
+  sections: [],
+  automation: [],
+} as unknown as Recipe;
+const gain = { name: "gain_db", type: "number", label: "Gain", unit: "dB", low: -36, high: 36, default: 0 };
+const trim = { kind: "trim", title: "Trim", params: [gain] } as unknown as KindInfo;
+const ids = (r: Recipe) => r.master.map((s) => s.id);
+
+describe("editing a recipe", () => {
+  it("leaves the recipe it was given alone", () => {
+    const before = JSON.stringify(recipe);
+    setParam(recipe, "a", "gain_db", 3);
+    setField(recipe, "b", { on: false });
+    removeStage(recipe, "b");
+    moveStage(recipe, "a", 2);
+    addStage(recipe, trim);
+    expect(JSON.stringify(recipe)).toBe(before);
+  });
+
+  it("moves a stage to any place and keeps all", () => {
+    expect(ids(moveStage(recipe, "a", 2))).toEqual(["b", "c", "a"]);
+    expect(ids(moveStage(recipe, "c", 0))).toEqual(["c", "a", "b"]);
+    expect(ids(moveStage(recipe, "x", 0))).toEqual(["a", "b", "c"]);
+  });
+
+  it("adds before the limiter that ends the chain, under a fresh id", () => {
+    const once = addStage(recipe, trim);
+    expect(ids(once.recipe)).toEqual(["a", "b", "trim-1", "c"]);
+    expect(addStage(once.recipe, trim).id).toBe("trim-2");
+    expect(once.recipe.master[2]?.params).toEqual({ gain_db: 0 });
+  });
+
+  it("names what was changed", () => {
+    expect(paramLabel("Trim", trim.params[0]!, -3)).toBe("Trim: Gain −3.0 dB");
+  });
+});
+
+describe("readings over the song", () => {
+  it("stand where they were heard, the strongest of a column counts, the survey fills the rest", () => {
+    const readings = new Readings();
+    readings.reset(100 * READING_FRAMES);
+    const reading = { input_db: [-9, -3, -6, -8], heard_db: [-9, -3, -6, -8], effort_db: [0, -2, -1, 0] };
+    const head = { epoch: 0, revision: 0, frames: 1024, position: 0, song: 8 * READING_FRAMES };
+    readings.take(head, { stages: { hold: reading } } as never);
+    const live = readings.columns("hold", 8 * READING_FRAMES, 16 * READING_FRAMES, 4)!;
+    expect(live.input_db.slice(0, 2)).toEqual([-3, -6]);
+    expect(live.effort_db.slice(0, 2)).toEqual([-2, -1]);
+    expect(live.effort_db[3]).toBeNaN();
+    const survey = { input_db: [1, 2, 3, 4], heard_db: [1, 2, 3, 4], effort_db: [-4, -4, -4, -4] };
+    expect(overlay(survey, live, 4).effort_db).toEqual([-2, -1, -4, -4]);
+  });
+});

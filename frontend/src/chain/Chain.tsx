@@ -1,0 +1,162 @@
+import {
+  closestCenter,
+  DndContext,
+  KeyboardSensor,
+  PointerSensor,
+  useSensor,
+  useSensors,
+} from "@dnd-kit/core";
+import type { DragEndEvent } from "@dnd-kit/core";
+import {
+  SortableContext,
+  sortableKeyboardCoordinates,
+  useSortable,
+  verticalListSortingStrategy,
+} from "@dnd-kit/sortable";
+import { CSS } from "@dnd-kit/utilities";
+import { DropdownMenu } from "radix-ui";
+import type { Stage } from "../api/types";
+import { addStage, moveStage, removeStage, setField } from "../bench/editing";
+import { edit, kindInfo, select, useBench } from "../bench/store";
+import { formatDb } from "../ui/format";
+import { useHeard } from "../ui/useHeard";
+
+/** The chain from top to bottom: what the sound passes, in order. */
+export function Chain() {
+  const recipe = useBench((s) => s.recipe)!;
+  const heard = useHeard();
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  );
+  const drop = ({ active, over }: DragEndEvent) => {
+    if (!over || active.id === over.id) return;
+    const to = recipe.master.findIndex((stage) => stage.id === over.id);
+    const title = kindInfo(recipe.master.find((s) => s.id === active.id)?.kind ?? "")?.title ?? "stage";
+    edit(moveStage(recipe, String(active.id), to), `Move ${title}`, true);
+  };
+  return (
+    <section aria-label="Chain" className="flex min-h-0 flex-col border-r border-line bg-enamel">
+      <div className="flex border-b border-faint px-[10px] pt-2">
+        <span className="border-b-[3px] border-rim px-2 pt-1 pb-[6px] font-[650]">Master</span>
+      </div>
+      <div className="min-h-0 flex-1 overflow-y-auto">
+        <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
+          <SortableContext items={recipe.master.map((s) => s.id)} strategy={verticalListSortingStrategy}>
+            <ol>
+              {recipe.master.map((stage) => (
+                <Row
+                  key={stage.id}
+                  stage={stage}
+                  effort={effortNow(heard?.meters.stages[stage.id]?.effort_db)}
+                />
+              ))}
+            </ol>
+          </SortableContext>
+        </DndContext>
+        {recipe.master.length === 0 && (
+          <p className="px-3 py-3 text-mute">
+            No stage yet: the print is a copy, bit for bit. Add a filter, a compressor or a limiter.
+          </p>
+        )}
+        <AddStage />
+      </div>
+    </section>
+  );
+}
+
+function effortNow(effort: number[] | undefined): number {
+  return effort?.length ? Math.min(...effort) : 0;
+}
+
+function Row({ stage, effort }: { stage: Stage; effort: number }) {
+  const recipe = useBench((s) => s.recipe)!;
+  const selected = useBench((s) => s.selected === stage.id);
+  const playing = useBench((s) => s.playing);
+  const summary = useBench((s) => s.described[stage.id]?.summary ?? "");
+  const info = kindInfo(stage.kind);
+  const title = info?.title ?? stage.kind;
+  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({
+    id: stage.id,
+  });
+  const toggle = () =>
+    edit(setField(recipe, stage.id, { on: !stage.on }), `${title} ${stage.on ? "off" : "on"}`, true);
+  return (
+    <li
+      ref={setNodeRef}
+      data-stage={stage.id}
+      style={{ transform: CSS.Translate.toString(transform), transition }}
+      className={`group relative h-[45px] border-b border-faint before:absolute before:top-0 before:-bottom-px before:left-[19px] before:w-[3px] before:bg-rim before:opacity-[.28] ${selected ? "bg-rim2" : "bg-enamel"} ${isDragging ? "z-20 shadow-[3px_3px_0_rgb(32_66_107/0.18)]" : ""}`}
+    >
+      <button
+        type="button"
+        role="switch"
+        aria-checked={stage.on}
+        aria-label={`${title} on`}
+        title={stage.on ? "Switch off" : "Switch on"}
+        onClick={toggle}
+        className={`absolute top-[14px] left-[13px] z-10 h-[15px] w-[15px] rounded-full border-2 border-rim ${stage.on ? "bg-rim" : "bg-enamel"}`}
+      />
+      <button
+        type="button"
+        {...attributes}
+        {...listeners}
+        aria-roledescription="stage, sortable"
+        aria-current={selected}
+        onClick={() => select(stage.id)}
+        className="absolute inset-0 py-[6px] pr-[10px] pl-[38px] text-left"
+      >
+        <span className={`block text-[12.5px] font-[620] ${stage.on ? "" : "text-mute"}`}>{title}</span>
+        <span className="block truncate pr-8 text-[11px] text-mute [font-stretch:84%]">{summary}</span>
+        {stage.channels !== "stereo" && (
+          <span className="absolute top-[25px] right-[10px] text-[10px] text-mute [font-stretch:80%]">
+            {stage.channels}
+          </span>
+        )}
+      </button>
+      {playing && stage.on && info?.dynamic && (
+        <span className="pointer-events-none absolute top-[7px] right-[10px] font-[620] text-copper group-focus-within:right-7 group-hover:right-7">
+          {formatDb(effort, false, "")}
+        </span>
+      )}
+      <button
+        type="button"
+        aria-label={`Remove ${title}`}
+        title="Remove"
+        onClick={() => edit(removeStage(recipe, stage.id), `Remove ${title}`, true)}
+        className="absolute top-[5px] right-[6px] z-10 px-[5px] text-[14px] leading-none text-mute opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-copper"
+      >
+        ×
+      </button>
+    </li>
+  );
+}
+
+function AddStage() {
+  const recipe = useBench((s) => s.recipe)!;
+  const kinds = useBench((s) => s.stages?.kinds ?? []);
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="w-full px-3 py-[9px] text-left font-semibold text-rim hover:bg-rim2">
+        + Add a stage
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu" align="start" sideOffset={2}>
+          {kinds.map((info) => (
+            <DropdownMenu.Item
+              key={info.kind}
+              onSelect={() => {
+                const added = addStage(recipe, info);
+                edit(added.recipe, `Add ${info.title}`, true);
+                select(added.id);
+              }}
+            >
+              <b className="font-[640]">{info.title}</b>
+              <span className="block max-w-[280px] text-[11px] text-mute">{info.says}</span>
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

@@ -1,0 +1,144 @@
+import { useRef } from "react";
+import { useBench } from "../bench/store";
+import { useSurvey } from "../bench/useSurvey";
+import type { Gauge } from "../live/protocol";
+import { formatDb } from "../ui/format";
+import { useMovingCanvas } from "../ui/useCanvas";
+import { heardNow, useHeard } from "../ui/useHeard";
+import { drawBars, drawCorrelation, drawScope, NAMES, Needle } from "./drawing";
+
+const TRAIL = 8;
+
+/** What is heard at the moment, and what the whole song measures. */
+export function Gauges() {
+  const compared = useBench((s) => s.compared);
+  const saved = useBench((s) => s.saved);
+  const survey = useSurvey();
+  const heard = useHeard();
+  const measures = survey?.measures;
+  const settled = survey?.state === "done" && saved === "saved";
+  const old = settled ? "" : "opacity-50";
+  const gauge = heard?.gauge;
+  return (
+    <section
+      aria-label="Gauges"
+      className="flex min-h-0 flex-col overflow-y-auto border-l border-line bg-enamel px-3 py-[10px]"
+    >
+      <span className="cap">Loudness as mastered, whole song</span>
+      <div className={`flex items-baseline gap-2 ${old}`}>
+        <output
+          className="text-[34px] leading-none font-bold [font-stretch:88%]"
+          aria-label="Integrated loudness"
+        >
+          {formatDb(measures?.integrated_lufs, false, "")}
+        </output>
+        <span className="text-mute">LUFS</span>
+      </div>
+      <div className="mt-2 grid min-h-[120px] flex-[3] grid-cols-[128px_1fr] gap-x-2">
+        <Bars />
+        <dl className="flex flex-col gap-[7px] pt-1">
+          <Figure name="momentary" value={formatDb(gauge?.momentary_lufs, false, "")} />
+          <Figure name="short term" value={formatDb(gauge?.short_term_lufs, false, "")} />
+          <Figure
+            name="true peak so far"
+            value={gauge && gauge.true_peak_dbtp > -199 ? formatDb(gauge.true_peak_dbtp, false, "") : "—"}
+            tone={gauge && gauge.true_peak_dbtp > 0 ? "text-copper" : "text-green"}
+          />
+          <Figure name="range" value={formatDb(measures?.loudness_range_lu, false, " LU")} old={old} />
+          <Figure
+            name="peak / loudness"
+            value={formatDb(measures?.peak_to_loudness_lu, false, " LU")}
+            old={old}
+          />
+        </dl>
+      </div>
+      <div className="cap mt-1">correlation, {compared === "now" ? "now" : "as received"}</div>
+      <Correlation />
+      <div className="mt-1 grid min-h-[70px] flex-[2] grid-cols-[1fr_72px] gap-2">
+        <Scope />
+        <dl className={`flex flex-col gap-[7px] ${old}`}>
+          <Figure name="song's peak" value={formatDb(measures?.true_peak_dbtp, false, "")} />
+          <Figure name="mono loses" value={formatDb(measures?.mono_loss_lu, false, " LU")} />
+          <Figure
+            name="lows in side"
+            value={measures ? `${(measures.side_energy_below_120hz * 100).toFixed(1)} %` : "—"}
+          />
+        </dl>
+      </div>
+    </section>
+  );
+}
+
+function Figure({
+  name,
+  value,
+  tone = "",
+  old = "",
+}: {
+  name: string;
+  value: string;
+  tone?: string;
+  old?: string;
+}) {
+  return (
+    <div className={old}>
+      <dt className="cap">{name}</dt>
+      <dd className={`figure ${tone}`}>{value}</dd>
+    </div>
+  );
+}
+
+function Bars() {
+  const needles = useRef(NAMES.map(() => new Needle()));
+  const ref = useMovingCanvas((context, width, height) => {
+    const playing = useBench.getState().playing;
+    const gauge = playing ? heardNow()?.gauge : undefined;
+    const now = performance.now() / 1000;
+    needles.current.forEach((needle, i) => needle.rise(gauge?.levels_db[i] ?? -200, now));
+    drawBars(context, width, height, needles.current);
+  });
+  return (
+    <canvas
+      ref={ref}
+      role="img"
+      aria-label="Peak levels of left, right, mid and side"
+      className="h-full w-full"
+    />
+  );
+}
+
+function Correlation() {
+  const ref = useMovingCanvas((context, width) =>
+    drawCorrelation(
+      context,
+      width,
+      useBench.getState().playing ? (heardNow()?.gauge.correlation ?? null) : null,
+    ),
+  );
+  return (
+    <canvas
+      ref={ref}
+      role="img"
+      aria-label="Correlation of left and right"
+      className="h-[28px] w-full shrink-0"
+    />
+  );
+}
+
+function Scope() {
+  const trail = useRef<Gauge["scope"][]>([]);
+  const ref = useMovingCanvas((context, width, height) => {
+    const scope = useBench.getState().playing ? heardNow()?.gauge.scope : undefined;
+    if (!scope) trail.current = [];
+    else if (scope !== trail.current.at(-1)) trail.current = [...trail.current, scope].slice(-TRAIL);
+    drawScope(context, width, height, trail.current);
+  });
+  return (
+    <canvas
+      ref={ref}
+      role="img"
+      aria-label="Stereo image: mid upwards, side across"
+      className="h-full min-h-0 w-full border border-line bg-well"
+    />
+  );
+}

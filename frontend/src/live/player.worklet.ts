@@ -1,0 +1,162 @@
+/**
+ * Plays what the socket's worker sends, by absolute position: two streams side by side, so that comparing is a
+ * crossfade here. Everything that moves does so along a ramp; on an underrun the sound fades out and in again.
+ */
+import { Ring } from "./ring";
+import type { Heard, ToPlayer } from "./protocol";
+
+declare const sampleRate: number;
+declare class AudioWorkletProcessor {
+  readonly port: MessagePort;
+}
+declare function registerProcessor(name: string, processor: unknown): void;
+
+export interface PlayerSettings {
+  type: "settings";
+  playing: boolean;
+  received: boolean;
+  nowGain: number;
+  receivedGain: number;
+  monitorGain: number;
+}
+
+export interface PlayerReport {
+  epoch: number;
+  position: number;
+  underruns: number;
+  starved: boolean;
+}
+
+const FADE_S = 0.005;
+const SWITCH_S = 0.01;
+const PREBUFFER_S = 0.04;
+const REPORT_FRAMES = 512;
+
+class Player extends AudioWorkletProcessor {
+  private ring = new Ring(4);
+  private next = new Ring(4);
+  private epoch = -1;
+  private nextEpoch = -1;
+  private position = 0;
+  private envelope = 0;
+  private starved = true;
+  private underruns = 0;
+  private mix = 0;
+  private nowGain = 1;
+  private receivedGain = 1;
+  private monitorGain = 0;
+  private sinceReport = REPORT_FRAMES;
+  private socket: MessagePort | null = null;
+  private settings: PlayerSettings = {
+    type: "settings",
+    playing: false,
+    received: false,
+    nowGain: 1,
+    receivedGain: 1,
+    monitorGain: 1,
+  };
+
+  constructor() {
+    super();
+    this.port.onmessage = ({
+      data,
+    }: MessageEvent<PlayerSettings | { type: "socket"; port: MessagePort }>) => {
+      if (data.type === "settings") {
+        this.settings = data;
+        return;
+      }
+      this.socket = data.port;
+      this.socket.onmessage = ({ data: message }: MessageEvent<ToPlayer>) => this.take(message);
+    };
+  }
+
+  private take(message: ToPlayer): void {
+    if (message.type === "reset") {
+      // another server process counts from nought again
+      this.nextEpoch = -1;
+      this.epoch = -1;
+      this.ring.clear();
+      this.starved = true;
+      return;
+    }
+    const { epoch, position, frames, planes } = message;
+    if (this.epoch < 0) {
+      this.epoch = epoch;
+      this.position = position;
+    }
+    if (epoch === this.epoch) this.ring.write(position, frames, planes, this.position);
+    else if (epoch > this.epoch) {
+      if (epoch !== this.nextEpoch) this.next.clear();
+      this.nextEpoch = epoch;
+      this.next.write(position, frames, planes, position);
+    }
+  }
+
+  /** Go over to the new epoch once the old one is silent and enough of the new one is there. */
+  private turn(): void {
+    const ready = this.next.written - this.next.begun >= PREBUFFER_S * sampleRate;
+    if (this.nextEpoch < 0 || !ready || this.envelope > 0) return;
+    [this.ring, this.next] = [this.next, this.ring];
+    this.epoch = this.nextEpoch;
+    this.nextEpoch = -1;
+    this.position = this.ring.begun;
+    this.next.clear();
+    this.starved = false;
+    this.report();
+  }
+
+  private report(): void {
+    this.sinceReport = 0;
+    const heard: Heard = { type: "heard", epoch: this.epoch, position: this.position };
+    this.socket?.postMessage(heard);
+    const report: PlayerReport = {
+      epoch: this.epoch,
+      position: this.position,
+      underruns: this.underruns,
+      starved: this.starved,
+    };
+    this.port.postMessage(report);
+  }
+
+  process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
+    const [left, right] = outputs[0] as [Float32Array, Float32Array];
+    const fade = 1 / (FADE_S * sampleRate);
+    const glide = 1 / (SWITCH_S * sampleRate);
+    const ahead = this.ring.written - this.position;
+    const wanted = this.settings.playing;
+    if (wanted && !this.starved && ahead < left.length + 1 / fade) {
+      this.starved = true;
+      if (this.nextEpoch < 0) this.underruns += 1;
+    } else if (this.starved && ahead >= PREBUFFER_S * sampleRate) this.starved = false;
+    const turning = this.nextEpoch >= 0 && this.next.written - this.next.begun >= PREBUFFER_S * sampleRate;
+    const goal = wanted && !this.starved && !turning ? 1 : 0;
+    for (let i = 0; i < left.length; i++) {
+      this.envelope += Math.max(-fade, Math.min(fade, goal - this.envelope));
+      this.mix += Math.max(-glide, Math.min(glide, (this.settings.received ? 1 : 0) - this.mix));
+      this.nowGain += (this.settings.nowGain - this.nowGain) * glide * 3;
+      this.receivedGain += (this.settings.receivedGain - this.receivedGain) * glide * 3;
+      this.monitorGain += (this.settings.monitorGain - this.monitorGain) * glide * 3;
+      if (this.envelope <= 0 || this.position >= this.ring.written) {
+        if (this.position >= this.ring.written) this.envelope = 0;
+        left[i] = right[i] = 0;
+        continue;
+      }
+      // half a cosine from one stream to the other: no corner, and equal signals stay equal
+      const share = 0.5 - 0.5 * Math.cos(Math.PI * this.mix);
+      const now = (1 - share) * this.nowGain;
+      const received = share * this.receivedGain;
+      const level = this.monitorGain * this.envelope;
+      left[i] =
+        level * (now * this.ring.read(0, this.position) + received * this.ring.read(2, this.position));
+      right[i] =
+        level * (now * this.ring.read(1, this.position) + received * this.ring.read(3, this.position));
+      this.position += 1;
+    }
+    if (turning) this.turn();
+    this.sinceReport += left.length;
+    if (this.sinceReport >= REPORT_FRAMES) this.report();
+    return true;
+  }
+}
+
+registerProcessor("tin-kettle-player", Player);

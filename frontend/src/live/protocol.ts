@@ -1,0 +1,97 @@
+/** The wire of the live socket: blocks in, messages out. */
+import type { Match, Recipe } from "../api/types";
+
+export const HEADER_BYTES = 40;
+const MAGIC = 0x564c4b54; // "TKLV", little-endian
+export const VERSION = 1;
+export const PLANES = 4;
+
+export type Tap = "result" | "removed" | "detector";
+
+export interface Gauge {
+  levels_db: [number, number, number, number];
+  peak_dbtp: number;
+  true_peak_dbtp: number;
+  momentary_lufs: number | null;
+  short_term_lufs: number | null;
+  correlation: number | null;
+  scope: [number[], number[]];
+  spectrum_db?: number[];
+}
+
+export interface Reading {
+  input_db: number[];
+  heard_db: number[];
+  effort_db: number[];
+}
+
+export interface Meters {
+  now: Gauge;
+  received: Gauge;
+  stages: Record<string, Reading>;
+  match: Match;
+  load: number;
+}
+
+export interface BlockHead {
+  epoch: number;
+  revision: number;
+  frames: number;
+  position: number;
+  song: number;
+}
+
+export interface Block extends BlockHead {
+  /** now left, now right, received left, received right, one after the other */
+  planes: Float32Array;
+  meters: string;
+}
+
+/** A block from the wire; null where it is none that this version understands. */
+export function parseBlock(data: ArrayBuffer): Block | null {
+  if (data.byteLength < HEADER_BYTES) return null;
+  const view = new DataView(data);
+  if (view.getUint32(0, true) !== MAGIC || view.getUint16(4, true) !== VERSION) return null;
+  const planes = view.getUint16(6, true);
+  const frames = view.getUint32(8, true);
+  const meterBytes = view.getUint32(20, true);
+  const audioBytes = planes * frames * 4;
+  if (planes !== PLANES || data.byteLength !== HEADER_BYTES + audioBytes + meterBytes) return null;
+  return {
+    epoch: view.getUint32(12, true),
+    revision: view.getUint32(16, true),
+    frames,
+    position: view.getFloat64(24, true),
+    song: view.getFloat64(32, true),
+    planes: new Float32Array(data.slice(HEADER_BYTES, HEADER_BYTES + audioBytes)),
+    meters: new TextDecoder().decode(new Uint8Array(data, HEADER_BYTES + audioBytes, meterBytes)),
+  };
+}
+
+/** What the bench asks of the socket's worker; the worker adds the position being heard. */
+export type Ask =
+  | { type: "edit"; recipe: Recipe; revision: number }
+  | { type: "seek"; song: number }
+  | { type: "loop"; loop: [number, number] | null }
+  | { type: "listen"; stage: string | null; tap: Tap };
+
+export type ToWorker =
+  | { type: "connect"; url: string; queueMs: number; port: MessagePort }
+  | { type: "queue"; queueMs: number }
+  | { type: "ask"; ask: Ask };
+
+export type FromWorker =
+  | { type: "hello"; rateHz: number; frames: number; again: boolean }
+  | { type: "block"; head: BlockHead; meters: Meters }
+  | { type: "lost" }
+  | { type: "problem"; problem: string; fatal: boolean };
+
+/** From the player to the worker: how far the ear is. */
+export interface Heard {
+  type: "heard";
+  epoch: number;
+  position: number;
+}
+
+/** From the worker to the player. */
+export type ToPlayer = ({ type: "block"; planes: Float32Array } & BlockHead) | { type: "reset" };

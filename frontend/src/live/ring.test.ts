@@ -1,0 +1,62 @@
+import { describe, expect, it } from "vitest";
+import { HEADER_BYTES, parseBlock } from "./protocol";
+import { RING_FRAMES, Ring, SEAM_FRAMES } from "./ring";
+
+const ramp = (position: number, frames: number, shift = 0) =>
+  Float32Array.from({ length: frames }, (_, i) => position + i + shift);
+
+describe("the ring", () => {
+  it("gives back every sample at its own position, across its end", () => {
+    const ring = new Ring(1);
+    for (let at = 0; at < 2 * RING_FRAMES; at += 1024) ring.write(at, 1024, ramp(at, 1024), at);
+    for (let at = ring.written - 2048; at < ring.written; at++) expect(ring.read(0, at)).toBe(at);
+  });
+
+  it("fades into what replaces it, and leaves what was played", () => {
+    const ring = new Ring(1);
+    ring.write(0, 4096, ramp(0, 4096), 0);
+    ring.write(1024, 1024, ramp(1024, 1024, 5000), 1500);
+    expect(ring.read(0, 1499)).toBe(1499);
+    let before = ring.read(0, 1499);
+    for (let at = 1500; at < 1500 + SEAM_FRAMES; at++) {
+      expect(ring.read(0, at) - before).toBeLessThan(30);
+      before = ring.read(0, at);
+    }
+    expect(ring.read(0, 1500 + SEAM_FRAMES)).toBe(6500 + SEAM_FRAMES);
+    expect(ring.written).toBe(2048);
+  });
+});
+
+describe("a block on the wire", () => {
+  it("is refused when cut short or foreign", () => {
+    expect(parseBlock(new ArrayBuffer(8))).toBeNull();
+    expect(parseBlock(new ArrayBuffer(HEADER_BYTES))).toBeNull();
+  });
+
+  it("is read as the server packs it", () => {
+    const meters = new TextEncoder().encode('{"load":0}');
+    const data = new ArrayBuffer(HEADER_BYTES + 2 * 4 * 4 + meters.length);
+    const view = new DataView(data);
+    [0x54, 0x4b, 0x4c, 0x56].forEach((byte, i) => view.setUint8(i, byte));
+    view.setUint16(4, 1, true);
+    view.setUint16(6, 4, true);
+    view.setUint32(8, 2, true);
+    view.setUint32(12, 3, true);
+    view.setUint32(16, 7, true);
+    view.setUint32(20, meters.length, true);
+    view.setFloat64(24, 4096, true);
+    view.setFloat64(32, 99, true);
+    for (let i = 0; i < 8; i++) view.setFloat32(HEADER_BYTES + 4 * i, i / 8, true);
+    new Uint8Array(data).set(meters, HEADER_BYTES + 32);
+    const block = parseBlock(data)!;
+    expect(block).toMatchObject({
+      epoch: 3,
+      revision: 7,
+      frames: 2,
+      position: 4096,
+      song: 99,
+      meters: '{"load":0}',
+    });
+    expect([...block.planes]).toEqual([0, 1, 2, 3, 4, 5, 6, 7].map((i) => i / 8));
+  });
+});

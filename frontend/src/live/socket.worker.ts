@@ -1,0 +1,106 @@
+/** Owns the live socket, so that a busy page cannot starve the ear: blocks go straight on to the player. */
+import { parseBlock } from "./protocol";
+import type { Ask, FromWorker, Heard, Meters, ToPlayer, ToWorker } from "./protocol";
+
+const LONGEST_WAIT_MS = 500;
+
+let socket: WebSocket | null = null;
+let player: MessagePort | null = null;
+let url = "";
+let queueMs = 200;
+let rateHz = 48000;
+let boot = "";
+let wait = 50;
+let heard = { epoch: 0, position: 0 };
+let songHeard = 0;
+const blocks: { epoch: number; position: number; song: number }[] = [];
+/** The last of each kind, said again when the connection is back. */
+const standing: { edit?: Ask; loop?: Ask; listen?: Ask } = {};
+
+const tell = (message: FromWorker) => self.postMessage(message);
+const play = (message: ToPlayer, transfer: Transferable[] = []) => player?.postMessage(message, transfer);
+
+function say(message: object): void {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
+}
+
+function grant(): void {
+  const ahead = Math.round((queueMs / 1000) * rateHz);
+  say({ type: "credit", epoch: heard.epoch, position: heard.position + ahead });
+}
+
+function ask(message: Ask): void {
+  if (message.type !== "seek") standing[message.type] = message;
+  else songHeard = message.song;
+  say({ ...message, heard: heard.position });
+}
+
+function greet(message: { boot: string; rate_hz: number; frames: number }): void {
+  rateHz = message.rate_hz;
+  const again = boot !== "";
+  boot = message.boot;
+  wait = 50;
+  heard = { epoch: 0, position: 0 };
+  blocks.length = 0;
+  play({ type: "reset" });
+  tell({ type: "hello", rateHz, frames: message.frames, again });
+  // every connection is a stream of its own: it learns what holds and where the ear was
+  for (const kind of ["edit", "loop", "listen"] as const) {
+    const last = standing[kind];
+    if (last) say({ ...last, heard: 0 });
+  }
+  if (again || songHeard > 0) say({ type: "seek", song: Math.round(songHeard) });
+  grant();
+}
+
+function receive(data: string | ArrayBuffer): void {
+  if (typeof data === "string") {
+    const message = JSON.parse(data) as { type: string; problem?: string; fatal?: boolean };
+    if (message.type === "hello") greet(message as unknown as Parameters<typeof greet>[0]);
+    else if (message.type === "problem")
+      tell({ type: "problem", problem: message.problem ?? "", fatal: message.fatal ?? false });
+    return;
+  }
+  const block = parseBlock(data);
+  if (!block) return;
+  const { planes, meters, ...head } = block;
+  if (head.epoch > heard.epoch) {
+    heard = { epoch: head.epoch, position: head.position };
+    grant();
+  }
+  blocks.push(head);
+  if (blocks.length > 256) blocks.shift();
+  play({ type: "block", planes, ...head }, [planes.buffer]);
+  tell({ type: "block", head, meters: JSON.parse(meters) as Meters });
+}
+
+function open(): void {
+  const opening = new WebSocket(url);
+  opening.binaryType = "arraybuffer";
+  opening.onmessage = ({ data }: MessageEvent<string | ArrayBuffer>) => receive(data);
+  opening.onclose = () => {
+    tell({ type: "lost" });
+    setTimeout(open, wait);
+    wait = Math.min(wait * 2, LONGEST_WAIT_MS);
+  };
+  socket = opening;
+}
+
+self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
+  if (data.type === "connect") {
+    url = data.url;
+    queueMs = data.queueMs;
+    player = data.port;
+    player.onmessage = ({ data: report }: MessageEvent<Heard>) => {
+      if (report.epoch < heard.epoch) return;
+      heard = { epoch: report.epoch, position: report.position };
+      const at = blocks.findLast((b) => b.epoch === report.epoch && b.position <= report.position);
+      if (at) songHeard = at.song + report.position - at.position;
+      grant();
+    };
+    open();
+  } else if (data.type === "queue") {
+    queueMs = data.queueMs;
+    grant();
+  } else ask(data.ask);
+};

@@ -1,0 +1,96 @@
+import { Switch } from "radix-ui";
+import type { DetectorFilter, Param, Stage, Value } from "../api/types";
+import { paramLabel, setParam } from "../bench/editing";
+import { edit, kindInfo, rest, useBench } from "../bench/store";
+import { Hint } from "../ui/Hint";
+import { Rule } from "../ui/Rule";
+import { Segments } from "../ui/Segments";
+import { DetectorFilters } from "./DetectorFilters";
+
+/** The controls of any stage, from its declaration. */
+export function Controls({ stage }: { stage: Stage }) {
+  const info = kindInfo(stage.kind);
+  if (!info) return null;
+  const values = stage.params as unknown as Record<string, Value>;
+  const change = (param: Param, value: Value, resting: boolean) => {
+    const { recipe } = useBench.getState();
+    if (recipe)
+      edit(setParam(recipe, stage.id, param.name, value), paramLabel(info.title, param, value), resting);
+  };
+  return (
+    <div className="grid min-h-0 grid-cols-3 content-start gap-x-[22px] gap-y-[2px] overflow-y-auto px-[4px] pt-3 pb-2">
+      {info.params.map((param) => (
+        <Control
+          key={param.name}
+          stage={stage}
+          param={param}
+          value={values[param.name] ?? null}
+          idle={isIdle(param.name, values)}
+          onChange={(value, resting) => change(param, value, resting)}
+        />
+      ))}
+    </div>
+  );
+}
+
+/** Whether a control has nothing to act on at the moment. */
+function isIdle(name: string, values: Record<string, Value>): boolean {
+  if (name === "rms_ms") return values.detector !== "rms";
+  if (name === "release_ms") return values.release_mode === "auto";
+  const pass = /^(high_pass|low_pass)_(?!on)/.exec(name);
+  return pass !== null && values[`${pass[1]}_on`] === false;
+}
+
+interface ControlProps {
+  stage: Stage;
+  param: Param;
+  value: Value;
+  idle: boolean;
+  onChange: (value: Value, resting: boolean) => void;
+}
+
+function Control({ stage, param, value, idle, onChange }: ControlProps) {
+  if (param.name === "detector_filters")
+    return <DetectorFilters stage={stage} filters={value as DetectorFilter[]} />;
+  if (param.type === "number" && typeof value === "number")
+    return (
+      <div className={idle ? "opacity-40" : ""}>
+        <Rule param={param} value={value} onMove={(next) => onChange(next, false)} onRest={rest} />
+      </div>
+    );
+  if (param.type === "boolean")
+    return (
+      <label className="flex h-[47px] items-start gap-2 pt-[2px]">
+        <Switch.Root
+          checked={value === true}
+          aria-label={param.label}
+          onCheckedChange={(next) => onChange(next, true)}
+          className="h-[16px] w-[30px] shrink-0 border border-rim bg-well data-[state=checked]:bg-rim"
+        >
+          <Switch.Thumb className="block h-[10px] w-[10px] translate-x-[2px] bg-rim transition-transform data-[state=checked]:translate-x-[16px] data-[state=checked]:bg-well" />
+        </Switch.Root>
+        <Hint text={param.says}>
+          <span>{param.label}</span>
+        </Hint>
+      </label>
+    );
+  // a choice of one is none yet
+  if (param.type !== "choice" || param.choices.length < 2) return null;
+  return (
+    <div className={`flex h-[47px] flex-col gap-1 ${idle ? "opacity-40" : ""}`}>
+      <Hint text={param.says}>
+        <span>
+          {param.label} {param.unit && <span className="cap">{param.unit}</span>}
+        </span>
+      </Hint>
+      <div>
+        <Segments
+          label={param.label}
+          value={String(value)}
+          options={param.choices.map((choice) => ({ value: String(choice), label: String(choice) }))}
+          onChange={(next) => onChange(param.choices.find((choice) => String(choice) === next) ?? null, true)}
+        />
+      </div>
+    </div>
+  );
+}

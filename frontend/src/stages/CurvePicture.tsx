@@ -1,0 +1,77 @@
+import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { heardNow } from "../ui/useHeard";
+import type { Axis, Frame } from "./plot";
+import { drawGridX, drawGridY, drawLine, xAt, yAt } from "./plot";
+
+interface Props {
+  stage: string;
+  inDb: number[];
+  outDb: number[];
+  /** Where the stage begins to work, dB. */
+  threshold: number;
+  makeupDb: number;
+  axis: Axis;
+  ticks: number[];
+}
+
+/** The static curve, level in to level out, with where the music is on it now. */
+export function CurvePicture({ stage, inDb, outDb, threshold, makeupDb, axis, ticks }: Props) {
+  const ref = useMovingCanvas((context, width, height) => {
+    const frame: Frame = { left: 30, top: 14, width: width - 40, height: height - 38 };
+    drawGridX(context, frame, axis, ticks);
+    drawGridY(context, frame, axis, ticks);
+    const ends = [axis.low, axis.high];
+    const line = { ink: "tin", width: 1, dash: [3, 3] };
+    drawLine(
+      context,
+      frame,
+      ends.map((v) => xAt(frame, axis, v)),
+      ends.map((v) => yAt(frame, axis, v)),
+      line,
+    );
+    const xs = inDb.map((v) => xAt(frame, axis, v));
+    drawLine(
+      context,
+      frame,
+      xs,
+      outDb.map((v) => yAt(frame, axis, v)),
+      { ink: "rim", width: 2.4 },
+    );
+    const at = [threshold, threshold].map((v) => xAt(frame, axis, v));
+    drawLine(context, frame, at, [frame.top, frame.top + frame.height], {
+      ink: "copper",
+      width: 1,
+      dash: [2, 3],
+    });
+    const reading = heardNow()?.meters.stages[stage];
+    if (reading?.heard_db.length) {
+      const last = reading.heard_db.length - 1;
+      const level = reading.heard_db[last]!;
+      const out = level + reading.effort_db[last]! + makeupDb;
+      if (level > axis.low)
+        drawDiamond(context, xAt(frame, axis, level), yAt(frame, axis, Math.max(axis.low, out)));
+    }
+    context.fillStyle = colour("mute");
+    context.font = "500 10.5px 'Archivo Variable', sans-serif";
+    context.textAlign = "left";
+    context.fillText("level in → level out, dB", frame.left + 8, frame.top + 12);
+  });
+  return (
+    <canvas
+      ref={ref}
+      role="img"
+      aria-label="Static curve: level in to level out"
+      className="h-full w-full border border-line bg-well"
+    />
+  );
+}
+
+function drawDiamond(context: CanvasRenderingContext2D, x: number, y: number): void {
+  context.fillStyle = colour("copper");
+  context.beginPath();
+  context.moveTo(x, y - 5.5);
+  context.lineTo(x + 5.5, y);
+  context.lineTo(x, y + 5.5);
+  context.lineTo(x - 5.5, y);
+  context.fill();
+}

@@ -1,0 +1,124 @@
+import type { DetectorFilter, Param, Stage } from "../api/types";
+import { setParam } from "../bench/editing";
+import { edit, rest, useBench } from "../bench/store";
+import { formatHz } from "../ui/format";
+import { Rule } from "../ui/Rule";
+import { Segments } from "../ui/Segments";
+
+const SHAPES = [
+  { value: "high_pass", label: "above" },
+  { value: "low_pass", label: "below" },
+  { value: "bell", label: "bell" },
+  { value: "high_shelf", label: "highs" },
+  { value: "low_shelf", label: "lows" },
+] as const;
+const SLOPES = ["6", "12", "24"].map((value) => ({ value, label: value }));
+const MOST = 3;
+const FRESH: DetectorFilter = { kind: "high_pass", hz: 100, q: 0.707, gain_db: 0, slope: 12 };
+
+/** What the detector hears through: up to three filters, none of which the sound itself passes. */
+export function DetectorFilters({ stage, filters }: { stage: Stage; filters: DetectorFilter[] }) {
+  const params = useBench((s) => s.stages?.detector_filter ?? []);
+  const change = (next: DetectorFilter[], label: string, resting = false) => {
+    const { recipe } = useBench.getState();
+    if (recipe)
+      edit(setParam(recipe, stage.id, "detector_filters", next), `Listens through: ${label}`, resting);
+  };
+  const replace = (index: number, fields: Partial<DetectorFilter>, resting = false) => {
+    const next = filters.map((filter, i) => (i === index ? { ...filter, ...fields } : filter));
+    change(next, formatHz(next[index]!.hz), resting);
+  };
+  return (
+    <section aria-label="Listens through" className="col-span-full border-t border-faint pt-2">
+      <div className="flex items-center gap-3 pb-1">
+        <span>Listens through</span>
+        {filters.length === 0 && <span className="text-mute">everything</span>}
+        {filters.length < MOST && (
+          <button
+            type="button"
+            className="font-semibold text-rim hover:underline"
+            onClick={() => change([...filters, FRESH], "filter added", true)}
+          >
+            + filter
+          </button>
+        )}
+        <span className="cap ml-auto">all frequencies still go down together</span>
+      </div>
+      {filters.map((filter, index) => (
+        <Filter
+          key={index}
+          number={index + 1}
+          filter={filter}
+          params={params}
+          onChange={(fields, resting) => replace(index, fields, resting)}
+          onRemove={() =>
+            change(
+              filters.filter((_, i) => i !== index),
+              "filter removed",
+              true,
+            )
+          }
+        />
+      ))}
+    </section>
+  );
+}
+
+interface FilterProps {
+  number: number;
+  filter: DetectorFilter;
+  params: Param[];
+  onChange: (fields: Partial<DetectorFilter>, resting?: boolean) => void;
+  onRemove: () => void;
+}
+
+function Filter({ number, filter, params, onChange, onRemove }: FilterProps) {
+  const param = (name: string) => params.find((p) => p.name === name);
+  const [hz, q, gain] = [param("hz"), param("q"), param("gain_db")];
+  const isPass = filter.kind === "high_pass" || filter.kind === "low_pass";
+  return (
+    <div className="grid grid-cols-[auto_1fr_1fr_auto] items-start gap-x-5 pb-1">
+      <div className="pt-1">
+        <Segments
+          label={`Detector filter ${number}`}
+          value={filter.kind}
+          options={SHAPES}
+          onChange={(kind) => onChange({ kind }, true)}
+        />
+      </div>
+      {hz && <Rule param={hz} value={filter.hz} onMove={(value) => onChange({ hz: value })} onRest={rest} />}
+      {isPass ? (
+        <label className="flex items-center gap-2 pt-1">
+          slope
+          <Segments
+            label={`Slope of detector filter ${number}, dB/oct`}
+            value={String(filter.slope)}
+            options={SLOPES}
+            onChange={(slope) => onChange({ slope: Number(slope) as DetectorFilter["slope"] }, true)}
+          />
+          <span className="cap">dB/oct</span>
+        </label>
+      ) : (
+        <div className="grid grid-cols-2 gap-3">
+          {gain && (
+            <Rule
+              param={gain}
+              value={filter.gain_db}
+              onMove={(value) => onChange({ gain_db: value })}
+              onRest={rest}
+            />
+          )}
+          {q && <Rule param={q} value={filter.q} onMove={(value) => onChange({ q: value })} onRest={rest} />}
+        </div>
+      )}
+      <button
+        type="button"
+        aria-label={`Remove detector filter ${number}`}
+        className="pt-1 text-[14px] leading-none text-mute hover:text-copper"
+        onClick={onRemove}
+      >
+        ×
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,165 @@
+import type { Channels, Param, Stage } from "../api/types";
+import { paramLabel, setField, setParam, stageOf } from "../bench/editing";
+import { edit, kindInfo, listen, paramInfo, rest, useBench } from "../bench/store";
+import type { Tap } from "../live/protocol";
+import { Rule } from "../ui/Rule";
+import { Segments } from "../ui/Segments";
+import { Controls } from "./Controls";
+import { CurvePicture } from "./CurvePicture";
+import { FilterPicture } from "./FilterPicture";
+import { TimePicture } from "./TimePicture";
+
+const CHANNEL_NAMES: Record<Channels, string> = {
+  stereo: "Stereo",
+  mid: "Mid",
+  side: "Side",
+  left: "Left",
+  right: "Right",
+};
+const MIX: Param = {
+  name: "mix",
+  type: "number",
+  label: "Mix",
+  says: "How much of the treated sound against the untouched one, aligned.",
+  unit: "",
+  default: 1,
+  low: 0,
+  high: 1,
+  scale: "linear",
+  ticks: [0, 0.5, 1],
+  choices: [],
+};
+
+/** The chosen stage: its name, what it treats, how it is heard, its picture and its rules. */
+export function StageEditor() {
+  const recipe = useBench((s) => s.recipe)!;
+  const selected = useBench((s) => s.selected);
+  const stage = stageOf(recipe, selected);
+  if (!stage)
+    return (
+      <section aria-label="Stage" className="grid place-items-center bg-enamel text-mute">
+        Choose a stage in the chain, or add one.
+      </section>
+    );
+  return (
+    <section
+      aria-label="Stage"
+      className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(150px,1fr)_minmax(0,auto)] gap-y-2 bg-enamel px-[14px] pt-[10px]"
+    >
+      <Heading stage={stage} />
+      <Picture stage={stage} />
+      <Controls stage={stage} />
+    </section>
+  );
+}
+
+function Heading({ stage }: { stage: Stage }) {
+  const tap = useBench((s) => s.tap);
+  const info = kindInfo(stage.kind);
+  if (!info) return null;
+  const set = (fields: Parameters<typeof setField>[2], label: string, resting = true) => {
+    const { recipe } = useBench.getState();
+    if (recipe) edit(setField(recipe, stage.id, fields), `${info.title}: ${label}`, resting);
+  };
+  const taps: { value: Tap; label: string }[] = [
+    { value: "result", label: "result" },
+    { value: "removed", label: "what it removes" },
+  ];
+  if (stage.kind === "compressor") taps.push({ value: "detector", label: "what it listens to" });
+  return (
+    <div className="flex items-center gap-x-[14px]">
+      <h2 className="text-[16px] font-[680] whitespace-nowrap [font-stretch:100%]">{info.title}</h2>
+      {info.channels.length > 1 && (
+        <Segments
+          label="Treats"
+          value={stage.channels}
+          options={info.channels.map((value) => ({ value, label: CHANNEL_NAMES[value] }))}
+          onChange={(channels) => set({ channels }, CHANNEL_NAMES[channels])}
+        />
+      )}
+      <span className="flex items-center gap-2">
+        <span className="text-mute">Hear</span>
+        <Segments label="Hear" value={tap} options={taps} onChange={listen} />
+      </span>
+      {info.mixes && (
+        <div className="-mb-5 ml-auto w-[110px]">
+          <Rule
+            param={MIX}
+            value={stage.mix}
+            onMove={(mix) => set({ mix }, paramLabel("", MIX, mix).slice(2), false)}
+            onRest={rest}
+          />
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Picture({ stage }: { stage: Stage }) {
+  const picture = useBench((s) => s.described[stage.id]?.picture);
+  if (stage.kind === "filter") return <FilterPicture stage={stage} />;
+  if (stage.kind === "trim") return <TrimPicture stage={stage} />;
+  const curve = {
+    inDb: (picture?.in_db as number[] | undefined) ?? [],
+    outDb: (picture?.out_db as number[] | undefined) ?? [],
+  };
+  if (stage.kind === "limiter") {
+    const { ceiling_db: ceiling, gain_db: gain } = stage.params;
+    return (
+      <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
+        <CurvePicture
+          stage={stage.id}
+          {...curve}
+          threshold={ceiling - gain}
+          makeupDb={gain}
+          axis={{ low: -24, high: 0 }}
+          ticks={[-24, -18, -12, -6, 0]}
+        />
+        <TimePicture
+          stage={stage}
+          heardIs="the same"
+          levels={{ low: -36, high: 0 }}
+          levelTicks={[0, -12, -24, -36]}
+          level={{ db: ceiling - gain, label: "begins" }}
+          effortDb={4}
+        />
+      </div>
+    );
+  }
+  const { threshold_db: threshold, makeup_db: makeup } = stage.params;
+  const move = (db: number) => {
+    const { recipe } = useBench.getState();
+    const param = paramInfo("compressor", "threshold_db");
+    if (recipe && param)
+      edit(setParam(recipe, stage.id, "threshold_db", db), paramLabel("Bus compressor", param, db));
+  };
+  return (
+    <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
+      <CurvePicture
+        stage={stage.id}
+        {...curve}
+        threshold={threshold}
+        makeupDb={makeup}
+        axis={{ low: -48, high: 0 }}
+        ticks={[-48, -36, -24, -12, 0]}
+      />
+      <TimePicture
+        stage={stage}
+        heardIs="what it listens to"
+        levels={{ low: -48, high: 0 }}
+        levelTicks={[0, -12, -24, -36, -48]}
+        level={{ db: threshold, label: "", onMove: move, onRest: rest }}
+        effortDb={4}
+      />
+    </div>
+  );
+}
+
+function TrimPicture({ stage }: { stage: Stage }) {
+  const summary = useBench((s) => s.described[stage.id]?.summary);
+  return (
+    <div className="grid place-items-center border border-line bg-well text-[16px] font-[620] text-rim">
+      {summary}
+    </div>
+  );
+}

@@ -1,0 +1,127 @@
+import { useRef } from "react";
+import type { PointerEvent } from "react";
+import type { Stage } from "../api/types";
+import { overlay } from "../bench/readings";
+import { readings } from "../bench/store";
+import { formatDb } from "../ui/format";
+import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { heardNow } from "../ui/useHeard";
+import type { Axis, Frame } from "./plot";
+import { back, drawGridY, drawLine, yAt } from "./plot";
+import { SERIES_COLUMNS, usePassage, useSeries } from "./usePassage";
+
+interface Props {
+  stage: Stage;
+  /** A level drawn across, in dB, such as a threshold. */
+  level: { db: number; label: string; onMove?: (db: number) => void; onRest?: () => void };
+  heardIs: string;
+  levels: Axis;
+  levelTicks: number[];
+  /** Most effort that the lower part shows, in dB below 0; it grows where a stage works harder. */
+  effortDb: number;
+}
+
+const UPPER = 0.62;
+const GAP = 16;
+
+function frames(width: number, height: number): [Frame, Frame] {
+  const left = 34;
+  const inner = { left, width: width - left - 8 };
+  const upper = { ...inner, top: 12, height: (height - GAP - 18) * UPPER };
+  return [
+    upper,
+    { ...inner, top: upper.top + upper.height + GAP, height: (height - GAP - 18) * (1 - UPPER) },
+  ];
+}
+
+/** The passage over time: what comes in, what the stage listens to, and below it what is taken off. */
+export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortDb }: Props) {
+  const passage = usePassage();
+  const survey = useSeries(stage.id, passage);
+  const held = useRef(false);
+  const [from, to] = passage;
+
+  const ref = useMovingCanvas((context, width, height) => {
+    const [upper, lower] = frames(width, height);
+    const series = overlay(survey, readings.columns(stage.id, from, to, SERIES_COLUMNS), SERIES_COLUMNS);
+    const deepest = series.effort_db.reduce((low, db) => (db < low ? db : low), 0);
+    const floor = Math.max(effortDb, Math.ceil(-deepest / 2) * 2);
+    const effort: Axis = { low: -floor, high: 0 };
+    drawGridY(context, upper, levels, levelTicks);
+    drawGridY(context, lower, effort, [0, -floor / 2, -floor], "copper");
+    const xs = series.input_db.map((_, i) => upper.left + ((i + 0.5) / SERIES_COLUMNS) * upper.width);
+    const y = (frame: Frame, axis: Axis) => (db: number) => yAt(frame, axis, Math.max(axis.low, db));
+    drawLine(context, upper, xs, series.input_db.map(y(upper, levels)), { ink: "tin", width: 1.1 });
+    drawLine(context, upper, xs, series.heard_db.map(y(upper, levels)), { ink: "rim", width: 1.4 });
+    const depth = series.effort_db.map(y(lower, effort));
+    context.fillStyle = colour("copper2");
+    depth.forEach((at, i) => {
+      if (!Number.isNaN(at) && at > lower.top)
+        context.fillRect(xs[i]! - 0.6, lower.top, lower.width / SERIES_COLUMNS + 0.6, at - lower.top);
+    });
+    drawLine(context, lower, xs, depth, { ink: "copper", width: 1.3 });
+    drawLevel(context, upper, levels, level.db, level.label);
+    const at = heardNow()?.song ?? -1;
+    if (at >= from && at < to) {
+      context.fillStyle = colour("ink");
+      context.fillRect(upper.left + ((at - from) / (to - from)) * upper.width - 0.6, 8, 1.2, height - 14);
+    }
+    context.fillStyle = colour("mute");
+    context.font = "500 10.5px 'Archivo Variable', sans-serif";
+    context.textAlign = "left";
+    context.fillText(
+      `grey: the music   blue: ${heardIs}   copper: gain taken off`,
+      upper.left + 6,
+      upper.top + 12,
+    );
+  });
+
+  const dbAt = (event: PointerEvent<HTMLCanvasElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const [upper] = frames(box.width, box.height);
+    const share = 1 - (event.clientY - box.top - upper.top) / upper.height;
+    return { db: Math.round(back(levels, share) * 10) / 10, y: event.clientY - box.top, upper };
+  };
+
+  return (
+    <canvas
+      ref={ref}
+      role="img"
+      aria-label={`${level.label} over the passage: the level that is listened to, and the gain taken off below it`}
+      className="h-full w-full touch-none border border-line bg-well"
+      onPointerDown={(event) => {
+        const { y, upper } = dbAt(event);
+        if (!level.onMove || Math.abs(y - yAt(upper, levels, level.db)) > 9) return;
+        held.current = true;
+        event.currentTarget.setPointerCapture(event.pointerId);
+      }}
+      onPointerMove={(event) => {
+        const { db, y, upper } = dbAt(event);
+        const near = level.onMove && Math.abs(y - yAt(upper, levels, level.db)) <= 9;
+        event.currentTarget.style.cursor = held.current || near ? "ns-resize" : "default";
+        if (held.current) level.onMove?.(Math.max(levels.low, Math.min(levels.high, db)));
+      }}
+      onPointerUp={() => {
+        if (held.current) level.onRest?.();
+        held.current = false;
+      }}
+    />
+  );
+}
+
+function drawLevel(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  axis: Axis,
+  db: number,
+  label: string,
+): void {
+  const y = yAt(frame, axis, Math.max(axis.low, Math.min(axis.high, db)));
+  context.fillStyle = colour("copper");
+  context.fillRect(frame.left, y - 0.7, frame.width, 1.4);
+  context.fillRect(frame.left + frame.width - 54, y - 8, 54, 16);
+  context.fillStyle = "#fff";
+  context.font = "650 10.5px 'Archivo Variable', sans-serif";
+  context.textAlign = "center";
+  context.fillText(label || formatDb(db), frame.left + frame.width - 27, y + 4);
+}

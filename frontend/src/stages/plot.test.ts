@@ -1,0 +1,19 @@
+import { describe, expect, it } from "vitest";
+import { along, back, xAt, yAt } from "./plot";
+
+describe("axes", () => {
+  const hz = { low: 8, high: 24000, log: true };
+  const db = { low: -48, high: 0 };
+  const frame = { left: 30, top: 10, width: 200, height: 100 };
+
+  it("go there and back", () => {
+    for (const value of [8, 100, 3400, 24000]) expect(back(hz, along(hz, value))).toBeCloseTo(value, 6);
+  });
+
+  it("put low at the left and at the bottom", () => {
+    expect(xAt(frame, hz, 8)).toBeCloseTo(30);
+    expect(xAt(frame, hz, 24000)).toBeCloseTo(230);
+    expect(yAt(frame, db, 0)).toBe(10);
+    expect(yAt(frame, db, -48)).toBe(110);
+  });
+});

@@ -1,0 +1,109 @@
+/** Axes of the pictures: where values lie, and the lines and figures behind them. */
+import { withMinus } from "../ui/format";
+import { AXIS_FONT, colour } from "../ui/useCanvas";
+
+export interface Frame {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+}
+
+export interface Axis {
+  low: number;
+  high: number;
+  log?: boolean;
+}
+
+export function along(axis: Axis, value: number): number {
+  return axis.log
+    ? Math.log(value / axis.low) / Math.log(axis.high / axis.low)
+    : (value - axis.low) / (axis.high - axis.low);
+}
+
+export function back(axis: Axis, share: number): number {
+  return axis.log ? axis.low * (axis.high / axis.low) ** share : axis.low + share * (axis.high - axis.low);
+}
+
+export function xAt(frame: Frame, axis: Axis, value: number): number {
+  return frame.left + along(axis, value) * frame.width;
+}
+
+export function yAt(frame: Frame, axis: Axis, value: number): number {
+  return frame.top + (1 - along(axis, value)) * frame.height;
+}
+
+const GRID = "#e7e3d9";
+
+export function drawGridY(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  axis: Axis,
+  values: number[],
+  ink = "mute",
+): void {
+  context.font = AXIS_FONT;
+  context.textAlign = "right";
+  for (const value of values) {
+    const y = yAt(frame, axis, value);
+    context.fillStyle = GRID;
+    context.fillRect(frame.left, y - 0.5, frame.width, 1);
+    context.fillStyle = colour(ink);
+    context.fillText(withMinus(String(value)), frame.left - 5, y + 3);
+  }
+}
+
+export function drawGridX(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  axis: Axis,
+  values: number[],
+  label: (value: number) => string = (value) => withMinus(String(value)),
+): void {
+  context.font = AXIS_FONT;
+  context.textAlign = "center";
+  for (const value of values) {
+    const x = xAt(frame, axis, value);
+    context.fillStyle = GRID;
+    context.fillRect(x - 0.5, frame.top, 1, frame.height);
+    context.fillStyle = colour("mute");
+    context.fillText(label(value), x, frame.top + frame.height + 13);
+  }
+}
+
+/** A line through points, broken where a value is missing and held inside the frame. */
+export function drawLine(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  xs: number[],
+  ys: number[],
+  style: { ink: string; width: number; dash?: number[] },
+): void {
+  context.save();
+  context.beginPath();
+  context.rect(frame.left, frame.top - 1, frame.width, frame.height + 2);
+  context.clip();
+  context.beginPath();
+  let open = false;
+  xs.forEach((x, i) => {
+    const y = ys[i] ?? NaN;
+    if (Number.isNaN(y)) open = false;
+    else if (open) context.lineTo(x, y);
+    else {
+      context.moveTo(x, y);
+      open = true;
+    }
+  });
+  context.strokeStyle = colour(style.ink);
+  context.lineWidth = style.width;
+  context.lineJoin = "round";
+  context.setLineDash(style.dash ?? []);
+  context.stroke();
+  context.restore();
+}
+
+export const HZ_TICKS = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000];
+
+export function hzLabel(hz: number): string {
+  return hz >= 1000 ? `${hz / 1000}k` : String(hz);
+}

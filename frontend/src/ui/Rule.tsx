@@ -1,0 +1,143 @@
+import { Slider } from "radix-ui";
+import { useState } from "react";
+import type { Param } from "../api/types";
+import { formatTick, formatValue, parseValue } from "./format";
+import { Hint } from "./Hint";
+import type { Scaled } from "./scale";
+import { toShare } from "./scale";
+import { useRule } from "./useRule";
+
+interface Props {
+  param: Param;
+  value: number;
+  /** What is written beside the value, such as how it came about. */
+  note?: string;
+  onMove: (value: number) => void;
+  onRest: () => void;
+}
+
+const MINOR_TICKS = 24;
+
+function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
+  const marks = param.ticks.map((tick) => ({ tick, at: toShare(scaled, tick) * 100 }));
+  return (
+    <div className="relative h-[17px]" aria-hidden>
+      {Array.from({ length: MINOR_TICKS + 1 }, (_, i) => (
+        <i
+          key={i}
+          className="absolute top-0 h-[3px] w-px bg-[#b9b4a7]"
+          style={{ left: `${(i / MINOR_TICKS) * 100}%` }}
+        />
+      ))}
+      {marks.map(({ tick, at }) => (
+        <span key={tick}>
+          <i className="absolute top-0 h-[6px] w-px bg-mute" style={{ left: `${at}%` }} />
+          <span
+            className="absolute top-[6px] text-[9px] text-mute"
+            style={{
+              left: `${at}%`,
+              transform: `translateX(${at < 3 ? "-1px" : at > 97 ? "-100%" : "-50%"})`,
+            }}
+          >
+            {formatTick(param, tick)}
+          </span>
+        </span>
+      ))}
+    </div>
+  );
+}
+
+/** A ruled slider with a pointer: drag, Shift-drag fine, type a number with its unit, arrows, Backspace resets. */
+export function Rule({ param, value, note, onMove, onRest }: Props) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const [wrong, setWrong] = useState(false);
+  const scaled: Scaled = { low: param.low ?? 0, high: param.high ?? 1, scale: param.scale };
+  const reset = typeof param.default === "number" ? param.default : scaled.low;
+  const startTyping = () => setTyped("");
+  const rule = useRule({ ...scaled, value, reset, onMove, onRest, onType: startTyping });
+  const shown = formatValue(param, value);
+
+  const take = (text: string) => {
+    const number = parseValue(param, text);
+    if (text.trim() === "") setTyped(null);
+    else if (number === null || number < scaled.low || number > scaled.high) setWrong(true);
+    else {
+      setTyped(null);
+      setWrong(false);
+      onMove(number);
+      onRest();
+    }
+  };
+
+  return (
+    <div className="h-[47px]" data-param={param.name}>
+      <div className="flex items-baseline justify-between gap-2">
+        <Hint text={param.says}>
+          <span className="truncate">{param.label}</span>
+        </Hint>
+        {typed === null ? (
+          <button
+            type="button"
+            tabIndex={-1}
+            className="shrink-0 cursor-text text-[13px] font-[640] hover:text-rim"
+            title="Click to type a value"
+            onClick={startTyping}
+          >
+            {shown}
+            {note && <span className="cap"> {note}</span>}
+          </button>
+        ) : (
+          <input
+            autoFocus
+            aria-label={`${param.label}, typed`}
+            aria-invalid={wrong}
+            title={
+              wrong ? `${formatValue(param, scaled.low)} to ${formatValue(param, scaled.high)}` : undefined
+            }
+            placeholder={shown}
+            className={`h-[17px] w-[84px] border bg-well px-1 text-right text-[12.5px] ${wrong ? "border-copper text-copper" : "border-rim"}`}
+            value={typed}
+            onChange={(event) => {
+              setTyped(event.target.value);
+              setWrong(false);
+            }}
+            onKeyDown={(event) => {
+              event.stopPropagation();
+              if (event.key === "Enter") take(typed);
+              if (event.key === "Escape") setTyped(null);
+            }}
+            onBlur={() => {
+              setTyped(null);
+              setWrong(false);
+            }}
+          />
+        )}
+      </div>
+      <Slider.Root
+        className="relative mt-[3px] block h-[13px] cursor-pointer touch-none"
+        min={scaled.low}
+        max={scaled.high}
+        step={(scaled.high - scaled.low) / 100000}
+        value={[value]}
+        {...rule}
+        onDoubleClick={startTyping}
+      >
+        <Slider.Track className="absolute inset-x-0 top-[4px] block h-[3px] bg-line">
+          <span
+            className="absolute left-0 h-full bg-rim"
+            style={{ width: `${toShare(scaled, value) * 100}%` }}
+          />
+        </Slider.Track>
+        {/* the thumb's place is ours: Radix lays values out evenly, a rule may be logarithmic */}
+        <span className="absolute top-0 z-10" style={{ left: `${toShare(scaled, value) * 100}%` }}>
+          <Slider.Thumb asChild aria-label={param.label} aria-valuetext={shown} onBlur={onRest}>
+            <svg width="11" height="13" className="-ml-[5.5px] block" viewBox="0 0 11 13">
+              <path d="M.5 0h10v7.5l-5 5.5-5-5.5z" className="fill-ink" />
+            </svg>
+          </Slider.Thumb>
+        </span>
+      </Slider.Root>
+      <Ticks param={param} scaled={scaled} />
+    </div>
+  );
+}

@@ -1,0 +1,74 @@
+/** Numbers with their units, as an engineer writes and types them. */
+import type { Param } from "../api/types";
+
+export const MINUS = "−";
+
+export function withMinus(text: string): string {
+  return text.replace("-", MINUS);
+}
+
+export function formatHz(hz: number): string {
+  return hz < 1000 ? `${trim(hz, 3)} Hz` : `${trim(hz / 1000, 3)} kHz`;
+}
+
+export function formatMs(ms: number): string {
+  return ms < 1000 ? `${trim(ms, 3)} ms` : `${trim(ms / 1000, 3)} s`;
+}
+
+/** One decimal, a plus sign where it is asked for. */
+export function formatDb(db: number | null | undefined, signed = false, unit = " dB"): string {
+  if (db === null || db === undefined) return "—";
+  const text = Math.abs(db).toFixed(1);
+  const sign = db < 0 && text !== "0.0" ? MINUS : signed && text !== "0.0" ? "+" : "";
+  return `${sign}${text}${unit}`;
+}
+
+export function formatTime(seconds: number, decimals = 0): string {
+  const safe = Math.max(0, seconds);
+  const minutes = Math.floor(safe / 60);
+  const rest = (safe - minutes * 60).toFixed(decimals);
+  return Number(rest) >= 60
+    ? `${minutes + 1}:${(0).toFixed(decimals).padStart(decimals ? decimals + 3 : 2, "0")}`
+    : `${minutes}:${rest.padStart(decimals ? decimals + 3 : 2, "0")}`;
+}
+
+function trim(value: number, digits: number): string {
+  return String(Number(value.toPrecision(digits)));
+}
+
+const SIGNED = new Set(["makeup_db", "gain_db"]);
+
+/** A parameter's value with its unit. */
+export function formatValue(param: Pick<Param, "name" | "unit" | "low" | "high">, value: number): string {
+  if (param.unit === "Hz") return formatHz(value);
+  if (param.unit === "ms") return formatMs(value);
+  if (param.unit === "dB") return formatDb(value, SIGNED.has(param.name));
+  if (param.unit === ": 1") return `${trim(value, 3)} : 1`;
+  if (param.low === 0 && param.high === 1) return `${Math.round(value * 100)} %`;
+  if (param.low === -1 && param.high === 1)
+    return value === 0 ? "middle" : `${Math.round(Math.abs(value) * 100)} % ${value < 0 ? "left" : "right"}`;
+  return withMinus(trim(value, 3));
+}
+
+/** A tick's label: short, without a unit. */
+export function formatTick(param: Pick<Param, "unit" | "low" | "high">, value: number): string {
+  if (param.low === 0 && param.high === 1 && !param.unit) return String(Math.round(value * 100));
+  if (param.low === -1 && param.high === 1 && !param.unit)
+    return value === 0 ? "0" : value < 0 ? `L${Math.round(-value * 100)}` : `R${Math.round(value * 100)}`;
+  if (value >= 1000) return `${trim(value / 1000, 3)}k`;
+  return withMinus(trim(value, 3));
+}
+
+/** What was typed, in the parameter's unit: `1.2k`, `1.2 kHz`, `180 ms`, `1.5 s`, `−18 dB`, `2:1`, `50 %`; null if none. */
+export function parseValue(param: Pick<Param, "unit" | "low" | "high">, text: string): number | null {
+  const clean = text.trim().toLowerCase().replace(MINUS, "-").replace(",", ".");
+  const found = /^([+-]?\d*\.?\d+)\s*(k|khz|hz|ms|s|db|%|: ?1|:1|x)?$/.exec(clean);
+  if (!found) return null;
+  const number = Number(found[1]);
+  const unit = found[2] ?? "";
+  if (unit.startsWith("k")) return number * 1000;
+  if (unit === "s" && param.unit === "ms") return number * 1000;
+  const share = param.high === 1 && !param.unit;
+  if (share && (unit === "%" || Math.abs(number) > 1)) return number / 100;
+  return number;
+}

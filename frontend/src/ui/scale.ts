@@ -1,0 +1,41 @@
+/** Where a value lies along a rule, and what lies at a place. */
+
+export interface Scaled {
+  low: number;
+  high: number;
+  scale: "linear" | "log";
+}
+
+export function toShare({ low, high, scale }: Scaled, value: number): number {
+  const share = scale === "log" ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
+  return Math.max(0, Math.min(1, share));
+}
+
+export function fromShare({ low, high, scale }: Scaled, share: number): number {
+  const at = Math.max(0, Math.min(1, share));
+  if (at === 0) return low;
+  if (at === 1) return high;
+  return scale === "log" ? low * (high / low) ** at : low + at * (high - low);
+}
+
+/** A value as fine as is worth showing: three figures on a log rule, a tenth of a dB, a hundredth of a share. */
+export function rounded({ low, high, scale }: Scaled, value: number): number {
+  const held = Math.max(low, Math.min(high, value));
+  if (scale === "log") return Math.max(low, Math.min(high, Number(held.toPrecision(3))));
+  const step = high - low <= 2 ? 0.01 : 0.1;
+  return Number((Math.round(held / step) * step).toFixed(4));
+}
+
+/** One step of an arrow key: a hundredth of the rule, a tenth of that when fine, ten when coarse. */
+export function stepped(
+  scaled: Scaled,
+  value: number,
+  direction: number,
+  size: "fine" | "plain" | "coarse",
+): number {
+  const share = { fine: 0.001, plain: 0.01, coarse: 0.1 }[size];
+  const next = rounded(scaled, fromShare(scaled, toShare(scaled, value) + direction * share));
+  if (next !== value) return next;
+  const least = scaled.scale === "log" ? value * 0.002 : scaled.high - scaled.low <= 2 ? 0.01 : 0.1;
+  return rounded(scaled, value + direction * Math.max(least, 0.001));
+}

@@ -1,0 +1,28 @@
+/** What is heard at the moment, for figures that are read: a few times a second is enough. */
+import { useEffect, useState } from "react";
+import { currentPlayer, useBench } from "../bench/store";
+import type { Gauge, Meters } from "../live/protocol";
+
+const READ_MS = 120;
+
+export interface HeardNow {
+  song: number;
+  meters: Meters;
+  gauge: Gauge;
+}
+
+export function heardNow(): HeardNow | null {
+  const found = currentPlayer()?.now();
+  if (!found) return null;
+  const { meters } = found.moment;
+  return { song: found.song, meters, gauge: meters[useBench.getState().compared] };
+}
+
+export function useHeard(): HeardNow | null {
+  const [heard, setHeard] = useState<HeardNow | null>(null);
+  useEffect(() => {
+    const timer = setInterval(() => setHeard(heardNow()), READ_MS);
+    return () => clearInterval(timer);
+  }, []);
+  return heard;
+}
