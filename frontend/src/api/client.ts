@@ -39,10 +39,10 @@ async function ask<T>(path: string, method = "GET", body?: unknown): Promise<T> 
   } catch {
     throw new Refused(UNREACHABLE, 0);
   }
-  return read<T>(answer.status, await answer.text());
+  return read(answer.status, await answer.text()) as T;
 }
 
-function read<T>(status: number, text: string): T {
+function read(status: number, text: string): unknown {
   let found: unknown;
   try {
     found = JSON.parse(text);
@@ -50,7 +50,7 @@ function read<T>(status: number, text: string): T {
     throw new Refused(`The server answered with an error (${status}). Reload the bench.`, status);
   }
   if (status >= 400) throw new Refused((found as { problem: string }).problem, status);
-  return found as T;
+  return found;
 }
 
 export const api = {
@@ -88,9 +88,9 @@ export function upload(file: File, progress: (share: number) => void): Promise<S
     request.onerror = () => reject(new Refused(UNREACHABLE, 0));
     request.onload = () => {
       try {
-        resolve(read<Source>(request.status, request.responseText));
+        resolve(read(request.status, request.responseText) as Source);
       } catch (refused) {
-        reject(refused as Error);
+        reject(refused instanceof Error ? refused : new Refused(String(refused), 0));
       }
     };
     request.send(file);

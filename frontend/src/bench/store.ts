@@ -122,7 +122,7 @@ export async function openSong(id: number): Promise<void> {
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });
   if (get().loop) player.ask({ type: "loop", loop: get().loop });
   applyGains();
-  void describe();
+  describe();
   localStorage.setItem("song", String(id));
 }
 
@@ -140,7 +140,7 @@ export function edit(recipe: Recipe, label: string, resting = false): void {
   set({ recipe, saved: "saving" });
   readings.forget();
   sendSoon();
-  void describe();
+  describe();
   unsaved = { label };
   if (restTimer) clearTimeout(restTimer);
   restTimer = setTimeout(save, resting ? 0 : REST_MS);
@@ -161,6 +161,11 @@ function sendSoon(): void {
   }, SEND_MS);
 }
 
+/** Asked after a wait, during which another edit may have come. */
+function hasUnsaved(): boolean {
+  return unsaved !== null;
+}
+
 function save(): void {
   restTimer = null;
   saving = saving.then(saveNow);
@@ -175,7 +180,7 @@ async function saveNow(): Promise<void> {
     const kept = await api.edit(song.id, revision.id, label, recipe);
     if (get().song?.id !== song.id) return;
     // only the number moves: what was edited meanwhile stays
-    set({ revision: kept, saved: unsaved === null ? "saved" : "saving", problem: null });
+    set({ revision: kept, saved: hasUnsaved() ? "saving" : "saved", problem: null });
   } catch (refused) {
     if (get().song?.id !== song.id) return;
     unsaved ??= { label };
@@ -200,7 +205,7 @@ function stand(revision: Revision): void {
   });
   readings.forget();
   sendSoon();
-  void describe();
+  describe();
 }
 
 export async function step(direction: "undo" | "redo"): Promise<void> {
@@ -219,28 +224,25 @@ export async function step(direction: "undo" | "redo"): Promise<void> {
   }
 }
 
-let describing = false;
-let describeAgain = false;
+let describing: Promise<void> | null = null;
+let described: Recipe | null = null;
 
 /** Summaries and pictures of the recipe as it is now; at most one request is under way. */
-async function describe(): Promise<void> {
-  if (describing) {
-    describeAgain = true;
-    return;
-  }
-  describing = true;
-  try {
-    do {
-      describeAgain = false;
-      const { recipe, song } = get();
-      if (!recipe || !song) break;
-      const described = await api.describe(recipe, song.rate_hz);
-      if (get().song?.id === song.id) set({ described });
-    } while (describeAgain);
-  } catch {
-    // what is drawn stays; the edit itself is refused, and says so, when it is kept
-  } finally {
-    describing = false;
+function describe(): void {
+  describing ??= describeAll().finally(() => {
+    describing = null;
+  });
+}
+
+async function describeAll(): Promise<void> {
+  for (let { recipe, song } = get(); recipe && song && recipe !== described; { recipe, song } = get()) {
+    described = recipe;
+    try {
+      const found = await api.describe(recipe, song.rate_hz);
+      if (get().song?.id === song.id) set({ described: found });
+    } catch {
+      // what is drawn stays; the edit itself is refused, and says so, when it is kept
+    }
   }
 }
 

@@ -134,11 +134,8 @@ function Scope() {
     drawScope(context, width, height, trail.current);
   });
   return (
-    <canvas
-      ref={ref}
-      role="img"
-      aria-label="Stereo image: mid upwards, side across"
-      className="h-full min-h-0 w-full border border-line bg-well"
-    />
+    <div className="picture">
+      <canvas ref={ref} role="img" aria-label="Stereo image: mid upwards, side across" />
+    </div>
   );
 }

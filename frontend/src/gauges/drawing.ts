@@ -91,9 +91,9 @@ export function drawScope(
     context.globalAlpha = 0.7 * ((age + 1) / points.length);
     mid.forEach((m, i) => {
       const s = side[i] ?? 0;
-      // the cube root shows quiet music as well as loud
+      // a gentle curve shows quiet music as well as loud
       const size = Math.hypot(m, s);
-      const scale = size > 1e-6 ? (Math.cbrt(size) / size) * 0.46 * height : 0;
+      const scale = size > 1e-6 ? (size ** 0.55 / size) * 0.47 * height : 0;
       context.fillRect(x0 + s * scale - 0.7, y0 - m * scale - 0.7, 1.5, 1.5);
     });
   });

@@ -1,11 +1,27 @@
 import { Switch } from "radix-ui";
 import type { DetectorFilter, Param, Stage, Value } from "../api/types";
-import { paramLabel, setParam } from "../bench/editing";
+import { paramLabel, setField, setParam } from "../bench/editing";
 import { edit, kindInfo, rest, useBench } from "../bench/store";
+import { Choice } from "../ui/Choice";
 import { Hint } from "../ui/Hint";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 import { DetectorFilters } from "./DetectorFilters";
+
+const FEW = 5;
+const MIX: Param = {
+  name: "mix",
+  type: "number",
+  label: "Mix",
+  says: "How much of the treated sound against the untouched one, aligned.",
+  unit: "",
+  default: 1,
+  low: 0,
+  high: 1,
+  scale: "linear",
+  ticks: [0, 0.5, 1],
+  choices: [],
+};
 
 /** The controls of any stage, from its declaration. */
 export function Controls({ stage }: { stage: Stage }) {
@@ -17,9 +33,11 @@ export function Controls({ stage }: { stage: Stage }) {
     if (recipe)
       edit(setParam(recipe, stage.id, param.name, value), paramLabel(info.title, param, value), resting);
   };
+  // lists come last: they take the whole width
+  const params = [...info.params].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
   return (
-    <div className="grid min-h-0 grid-cols-3 content-start gap-x-[22px] gap-y-[2px] overflow-y-auto px-[4px] pt-3 pb-2">
-      {info.params.map((param) => (
+    <div className="grid min-h-0 grid-cols-4 content-start gap-x-[20px] max-[1180px]:grid-cols-3 gap-y-[2px] overflow-y-auto px-[4px] pt-3 pb-2">
+      {params.map((param) => (
         <Control
           key={param.name}
           stage={stage}
@@ -29,6 +47,19 @@ export function Controls({ stage }: { stage: Stage }) {
           onChange={(value, resting) => change(param, value, resting)}
         />
       ))}
+      {info.mixes && (
+        <Control
+          stage={stage}
+          param={MIX}
+          value={stage.mix}
+          idle={false}
+          onChange={(value) => {
+            const { recipe } = useBench.getState();
+            if (recipe && typeof value === "number")
+              edit(setField(recipe, stage.id, { mix: value }), paramLabel(info.title, MIX, value));
+          }}
+        />
+      )}
     </div>
   );
 }
@@ -76,18 +107,21 @@ function Control({ stage, param, value, idle, onChange }: ControlProps) {
     );
   // a choice of one is none yet
   if (param.type !== "choice" || param.choices.length < 2) return null;
+  const options = param.choices.map((choice) => ({
+    value: String(choice),
+    label: `${choice}${param.choices.length > FEW ? ` ${param.unit}` : ""}`,
+  }));
+  const List = param.choices.length > FEW ? Choice : Segments;
   return (
     <div className={`flex h-[47px] flex-col gap-1 ${idle ? "opacity-40" : ""}`}>
       <Hint text={param.says}>
-        <span>
-          {param.label} {param.unit && <span className="cap">{param.unit}</span>}
-        </span>
+        <span className="truncate">{param.label}</span>
       </Hint>
       <div>
-        <Segments
+        <List
           label={param.label}
-          value={String(value)}
-          options={param.choices.map((choice) => ({ value: String(choice), label: String(choice) }))}
+          value={typeof value === "string" || typeof value === "number" ? String(value) : ""}
+          options={options}
           onChange={(next) => onChange(param.choices.find((choice) => String(choice) === next) ?? null, true)}
         />
       </div>

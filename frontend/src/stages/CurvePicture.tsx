@@ -57,12 +57,9 @@ export function CurvePicture({ stage, inDb, outDb, threshold, makeupDb, axis, ti
     context.fillText("level in → level out, dB", frame.left + 8, frame.top + 12);
   });
   return (
-    <canvas
-      ref={ref}
-      role="img"
-      aria-label="Static curve: level in to level out"
-      className="h-full w-full border border-line bg-well"
-    />
+    <div className="picture">
+      <canvas ref={ref} role="img" aria-label="Static curve: level in to level out" />
+    </div>
   );
 }
 

@@ -29,7 +29,7 @@ export function DetectorFilters({ stage, filters }: { stage: Stage; filters: Det
     change(next, formatHz(next[index]!.hz), resting);
   };
   return (
-    <section aria-label="Listens through" className="col-span-full border-t border-faint pt-2">
+    <section aria-label="Listens through" className="order-last col-span-full border-t border-faint pt-2">
       <div className="flex items-center gap-3 pb-1">
         <span>Listens through</span>
         {filters.length === 0 && <span className="text-mute">everything</span>}

@@ -60,11 +60,12 @@ export function FilterPicture({ stage }: { stage: Stage }) {
     context.fillText(legend, frame.left + frame.width - 6, frame.top + 12);
   });
   return (
-    <canvas
-      ref={ref}
-      role="img"
-      aria-label="Frequency response of the filter over the spectrum of the music"
-      className="h-full w-full border border-line bg-well"
-    />
+    <div className="picture">
+      <canvas
+        ref={ref}
+        role="img"
+        aria-label="Frequency response of the filter over the spectrum of the music"
+      />
+    </div>
   );
 }

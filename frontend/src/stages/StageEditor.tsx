@@ -1,8 +1,7 @@
-import type { Channels, Param, Stage } from "../api/types";
+import type { Channels, Stage } from "../api/types";
 import { paramLabel, setField, setParam, stageOf } from "../bench/editing";
 import { edit, kindInfo, listen, paramInfo, rest, useBench } from "../bench/store";
 import type { Tap } from "../live/protocol";
-import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 import { Controls } from "./Controls";
 import { CurvePicture } from "./CurvePicture";
@@ -16,20 +15,6 @@ const CHANNEL_NAMES: Record<Channels, string> = {
   left: "Left",
   right: "Right",
 };
-const MIX: Param = {
-  name: "mix",
-  type: "number",
-  label: "Mix",
-  says: "How much of the treated sound against the untouched one, aligned.",
-  unit: "",
-  default: 1,
-  low: 0,
-  high: 1,
-  scale: "linear",
-  ticks: [0, 0.5, 1],
-  choices: [],
-};
-
 /** The chosen stage: its name, what it treats, how it is heard, its picture and its rules. */
 export function StageEditor() {
   const recipe = useBench((s) => s.recipe)!;
@@ -44,7 +29,7 @@ export function StageEditor() {
   return (
     <section
       aria-label="Stage"
-      className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(150px,1fr)_minmax(0,auto)] gap-y-2 bg-enamel px-[14px] pt-[10px]"
+      className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2 bg-enamel px-[14px] pt-[10px]"
     >
       <Heading stage={stage} />
       <Picture stage={stage} />
@@ -57,9 +42,9 @@ function Heading({ stage }: { stage: Stage }) {
   const tap = useBench((s) => s.tap);
   const info = kindInfo(stage.kind);
   if (!info) return null;
-  const set = (fields: Parameters<typeof setField>[2], label: string, resting = true) => {
+  const set = (fields: Parameters<typeof setField>[2], label: string) => {
     const { recipe } = useBench.getState();
-    if (recipe) edit(setField(recipe, stage.id, fields), `${info.title}: ${label}`, resting);
+    if (recipe) edit(setField(recipe, stage.id, fields), `${info.title}: ${label}`, true);
   };
   const taps: { value: Tap; label: string }[] = [
     { value: "result", label: "result" },
@@ -81,16 +66,6 @@ function Heading({ stage }: { stage: Stage }) {
         <span className="text-mute">Hear</span>
         <Segments label="Hear" value={tap} options={taps} onChange={listen} />
       </span>
-      {info.mixes && (
-        <div className="-mb-5 ml-auto w-[110px]">
-          <Rule
-            param={MIX}
-            value={stage.mix}
-            onMove={(mix) => set({ mix }, paramLabel("", MIX, mix).slice(2), false)}
-            onRest={rest}
-          />
-        </div>
-      )}
     </div>
   );
 }

@@ -84,28 +84,30 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
   };
 
   return (
-    <canvas
-      ref={ref}
-      role="img"
-      aria-label={`${level.label} over the passage: the level that is listened to, and the gain taken off below it`}
-      className="h-full w-full touch-none border border-line bg-well"
-      onPointerDown={(event) => {
-        const { y, upper } = dbAt(event);
-        if (!level.onMove || Math.abs(y - yAt(upper, levels, level.db)) > 9) return;
-        held.current = true;
-        event.currentTarget.setPointerCapture(event.pointerId);
-      }}
-      onPointerMove={(event) => {
-        const { db, y, upper } = dbAt(event);
-        const near = level.onMove && Math.abs(y - yAt(upper, levels, level.db)) <= 9;
-        event.currentTarget.style.cursor = held.current || near ? "ns-resize" : "default";
-        if (held.current) level.onMove?.(Math.max(levels.low, Math.min(levels.high, db)));
-      }}
-      onPointerUp={() => {
-        if (held.current) level.onRest?.();
-        held.current = false;
-      }}
-    />
+    <div className="picture">
+      <canvas
+        ref={ref}
+        role="img"
+        aria-label={`${level.label} over the passage: the level that is listened to, and the gain taken off below it`}
+        className="touch-none"
+        onPointerDown={(event) => {
+          const { y, upper } = dbAt(event);
+          if (!level.onMove || Math.abs(y - yAt(upper, levels, level.db)) > 9) return;
+          held.current = true;
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          const { db, y, upper } = dbAt(event);
+          const near = level.onMove && Math.abs(y - yAt(upper, levels, level.db)) <= 9;
+          event.currentTarget.style.cursor = held.current || near ? "ns-resize" : "default";
+          if (held.current) level.onMove?.(Math.max(levels.low, Math.min(levels.high, db)));
+        }}
+        onPointerUp={() => {
+          if (held.current) level.onRest?.();
+          held.current = false;
+        }}
+      />
+    </div>
   );
 }
 

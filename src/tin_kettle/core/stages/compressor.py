@@ -17,7 +17,7 @@ from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
 from tin_kettle.core.dsp.svf import svf_cascade, svf_response
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.processor import Block, Processor
-from tin_kettle.core.stages.words import bare, db, hz, ms
+from tin_kettle.core.stages.words import bare, hz, ms
 
 CURVE_IN_DB = np.linspace(-60.0, 0.0, 121)
 PICTURE_HZ = np.geomspace(20.0, 20000.0, 120)
@@ -247,7 +247,7 @@ def hears(params: CompressorParams) -> str:
 def _summary(params: CompressorParams) -> str:
     if params.ratio == 1 or params.range_db == 0:
         return "takes nothing off"
-    parts = [f"{bare(params.ratio)}:1 over {db(params.threshold_db)}", ms(params.attack_ms), ms(params.release_ms)]
+    parts = [f"{bare(params.ratio)}:1", ms(params.attack_ms), ms(params.release_ms)]
     if heard := hears(params):
         parts.append(f"hears {heard}")
     return " · ".join(parts)

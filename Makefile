@@ -1,0 +1,73 @@
+# make setup | demo | test | check | bench | screenshots | lock
+PY := .venv/bin/python
+UV := .venv/bin/uv
+STATIC := src/tin_kettle/web/static/index.html
+PORT ?= 8360
+
+.PHONY: setup demo test check bench screenshots lock types build dev
+
+demo: setup
+	.venv/bin/tin-kettle demo --port $(PORT)
+
+setup: .venv/run.stamp $(STATIC) .venv/kernels.stamp
+
+dev: .venv/dev.stamp $(STATIC) .venv/kernels.stamp
+
+test: dev
+	$(PY) tools/ensure_chromium.py
+	cd frontend && npm run --silent test
+	$(PY) -m pytest
+
+check: dev
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+	cd frontend && npm run --silent typecheck && npm run --silent lint
+
+bench: dev
+	$(PY) tools/ensure_chromium.py
+	$(PY) -m bench.run
+
+screenshots: dev
+	$(PY) tools/ensure_chromium.py
+	$(PY) tools/screenshots.py
+
+# ---- what the targets above stand on
+
+.venv/bin/uv: requirements/bootstrap.txt
+	python3 -m venv .venv
+	.venv/bin/pip install --quiet --require-hashes -r requirements/bootstrap.txt
+	touch $@
+
+.venv/run.stamp: .venv/bin/uv requirements/run.txt pyproject.toml
+	$(UV) pip install --quiet --require-hashes -r requirements/run.txt
+	$(UV) pip install --quiet --no-deps --no-build-isolation --editable .
+	touch $@
+
+.venv/dev.stamp: .venv/run.stamp requirements/dev.txt
+	$(UV) pip install --quiet --require-hashes -r requirements/dev.txt
+	touch $@
+
+# compiled once here, so that nobody waits at the first sound
+.venv/kernels.stamp: .venv/run.stamp $(shell git ls-files src/tin_kettle/core 2>/dev/null)
+	$(PY) -c "import tin_kettle.cli.main"
+	touch $@
+
+frontend/node_modules/.package-lock.json: frontend/package-lock.json frontend/.npmrc
+	cd frontend && npm ci --no-audit --no-fund --silent
+
+$(STATIC): frontend/node_modules/.package-lock.json frontend/index.html frontend/vite.config.ts $(shell git ls-files frontend/src 2>/dev/null)
+	cd frontend && npm run --silent build
+	touch $@
+
+build: $(STATIC)
+
+types: .venv/run.stamp frontend/node_modules/.package-lock.json
+	$(PY) -m tin_kettle.core.recipe.schema > docs/recipe.schema.json
+	cd frontend && ../$(PY) -m tin_kettle.core.recipe.schema --written | npm run --silent types
+
+LOCK = $(UV) pip compile --quiet --no-emit-index-url --generate-hashes --python-version 3.11 --custom-compile-command 'make lock'
+lock: .venv/bin/uv
+	cd requirements && for name in bootstrap run dev; do ../$(LOCK) $$name.in -o $$name.txt; done
+	cd frontend && rm -rf node_modules package-lock.json && npm install --no-audit --no-fund

@@ -1,0 +1,34 @@
+import { Select } from "radix-ui";
+
+interface Props {
+  label: string;
+  value: string;
+  options: readonly { value: string; label: string }[];
+  onChange: (value: string) => void;
+}
+
+/** One of many choices, in a list that opens. */
+export function Choice({ label, value, options, onChange }: Props) {
+  return (
+    <Select.Root value={value} onValueChange={onChange}>
+      <Select.Trigger
+        aria-label={label}
+        className="plain flex min-w-[92px] items-center justify-between gap-2"
+      >
+        <Select.Value />
+        <Select.Icon aria-hidden>▾</Select.Icon>
+      </Select.Trigger>
+      <Select.Portal>
+        <Select.Content className="menu" position="popper" sideOffset={2}>
+          <Select.Viewport>
+            {options.map((option) => (
+              <Select.Item key={option.value} value={option.value}>
+                <Select.ItemText>{option.label}</Select.ItemText>
+              </Select.Item>
+            ))}
+          </Select.Viewport>
+        </Select.Content>
+      </Select.Portal>
+    </Select.Root>
+  );
+}
