@@ -92,7 +92,6 @@ function Picture({ stage }: { stage: Stage }) {
         />
         <TimePicture
           stage={stage}
-          heardIs="the same"
           levels={{ low: -36, high: 0 }}
           levelTicks={[0, -12, -24, -36]}
           level={{ db: ceiling - gain, label: "begins" }}

@@ -14,7 +14,8 @@ interface Props {
   stage: Stage;
   /** A level drawn across, in dB, such as a threshold. */
   level: { db: number; label: string; onMove?: (db: number) => void; onRest?: () => void };
-  heardIs: string;
+  /** What the stage listens to, in words; nothing where that is what comes in. */
+  heardIs?: string;
   levels: Axis;
   levelTicks: number[];
   /** Most effort that the lower part shows, in dB below 0; it grows where a stage works harder. */
@@ -69,11 +70,8 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
     context.fillStyle = colour("mute");
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
-    context.fillText(
-      `grey: the music   blue: ${heardIs}   copper: gain taken off`,
-      upper.left + 6,
-      upper.top + 12,
-    );
+    const legend = heardIs ? `grey: the music   blue: ${heardIs}` : "blue: the music";
+    context.fillText(`${legend}   copper: gain taken off`, upper.left + 6, upper.top + 12);
   });
 
   const dbAt = (event: PointerEvent<HTMLCanvasElement>) => {

@@ -31,7 +31,12 @@ SECTIONS = (
     ("end", "End", 3),
 )
 # root of the bass, chord of the harmonium, as MIDI numbers
-_DM, _BB, _GM, _A = (38, (50, 57, 60, 65)), (34, (50, 53, 58, 65)), (31, (50, 55, 58, 65)), (33, (49, 55, 57, 64))
+_DM, _BB, _GM, _A = (
+    (38, (50, 57, 60, 65)),
+    (34, (50, 53, 58, 65)),
+    (31, (50, 55, 58, 65)),
+    (33, (49, 55, 57, 64)),
+)
 _F, _C, _AM = (29, (53, 57, 60, 65)), (36, (52, 55, 60, 67)), (33, (48, 52, 57, 64))
 _CHORDS = {
     "intro": (_DM, _BB),
@@ -42,8 +47,26 @@ _CHORDS = {
     "end": (_DM, _BB, _DM),
 }
 # beat within two bars, MIDI number, loudness
-_VERSE_TUNE = ((0, 74, 0.9), (1.5, 77, 0.7), (2, 76, 0.8), (3, 72, 0.6), (4.5, 69, 0.8), (5, 70, 0.6), (6.5, 74, 0.75))
-_CHORUS_TUNE = ((0, 81, 1.0), (0.5, 77, 0.7), (1.5, 79, 0.8), (2.5, 84, 0.9), (3.5, 81, 0.7), (4, 79, 0.9), (5.5, 76, 0.8), (6, 77, 0.9), (7, 72, 0.6))
+_VERSE_TUNE = (
+    (0, 74, 0.9),
+    (1.5, 77, 0.7),
+    (2, 76, 0.8),
+    (3, 72, 0.6),
+    (4.5, 69, 0.8),
+    (5, 70, 0.6),
+    (6.5, 74, 0.75),
+)
+_CHORUS_TUNE = (
+    (0, 81, 1.0),
+    (0.5, 77, 0.7),
+    (1.5, 79, 0.8),
+    (2.5, 84, 0.9),
+    (3.5, 81, 0.7),
+    (4, 79, 0.9),
+    (5.5, 76, 0.8),
+    (6, 77, 0.9),
+    (7, 72, 0.6),
+)
 
 
 class _Tape:
@@ -81,8 +104,8 @@ def _drums(tape: _Tape, pattern: str, bar: int, at: float) -> None:
             tape.put(play.brush(0.34, 20 + number), beat(number) - 0.04, 0.16, 0.25)
             tape.put(play.brush(0.16, 30 + number), beat(number + 0.5), 0.09, -0.3)
     if pattern == "verse":
-        for number, gain in ((0, 0.62), (2.5, 0.45)):
-            tape.put(play.kick(), beat(number), gain)
+        tape.put(play.kick(), beat(0), 0.62)
+        tape.put(play.kick(), beat(2.5), 0.45)
     if pattern == "rise":
         for number in range(4):
             tape.put(play.kick(), beat(number), 0.42 + 0.06 * bar)
@@ -91,8 +114,8 @@ def _drums(tape: _Tape, pattern: str, bar: int, at: float) -> None:
             for number in range(8):
                 tape.put(play.snare(), beat(2 + number / 4), 0.10 + 0.05 * number, 0.05)
     if pattern == "chorus":
-        for number in (0, 1.5, 2.5) if bar % 2 else (0, 2, 2.75):
-            tape.put(play.kick(), beat(number), 0.84)
+        for hit in (0.0, 1.5, 2.5) if bar % 2 else (0.0, 2.0, 2.75):
+            tape.put(play.kick(), beat(hit), 0.84)
         for number in (1, 3):
             tape.put(play.snare(), beat(number), 0.78, 0.05)
         for number in range(8):
@@ -107,7 +130,13 @@ def _bass(tape: _Tape, pattern: str, bar: int, at: float, root: int) -> None:
         "intro": (),
         "verse": ((0, 0, 1.4, 0.62), (2.5, 7, 0.7, 0.48), (3.5, 12, 0.35, 0.36)),
         "rise": tuple((n, 0, 0.55, 0.5) for n in range(4)),
-        "chorus": ((0, 0, 0.6, 0.72), (1, 0, 0.3, 0.52), (1.5, 12, 0.5, 0.6), (2.5, 7, 0.5, 0.6), (3.5, 10, 0.3, 0.5)),
+        "chorus": (
+            (0, 0, 0.6, 0.72),
+            (1, 0, 0.3, 0.52),
+            (1.5, 12, 0.5, 0.6),
+            (2.5, 7, 0.5, 0.6),
+            (3.5, 10, 0.3, 0.5),
+        ),
         "bridge": ((0, 0, 2.4, 0.5),),
         "end": ((0, 0, 2.4, 0.5),) if bar < 2 else (),
     }
@@ -124,8 +153,8 @@ def _keys(tape: _Tape, pattern: str, bar: int, at: float, chord: tuple[int, ...]
         for number in range(8):
             tape.put(play.vibraphone(chord[number % 4] + 24), at + number * BEAT_S / 2, 0.10 + 0.03 * bar, 0.3)
     elif pattern in ("intro", "bridge", "end"):
-        for number, index in ((0, 0), (1.5, 2), (3, 3)):
-            tape.put(play.vibraphone(chord[index] + 12), at + number * BEAT_S, 0.24, 0.2 - 0.2 * index)
+        for beats, index in ((0.0, 0), (1.5, 2), (3.0, 3)):
+            tape.put(play.vibraphone(chord[index] + 12), at + beats * BEAT_S, 0.24, 0.2 - 0.2 * index)
 
 
 def _tune(tape: _Tape, pattern: str, bar: int, at: float) -> None:

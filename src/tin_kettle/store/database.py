@@ -69,7 +69,11 @@ class Library:
 
     def _migrate(self) -> None:
         scripts = sorted(
-            (entry for entry in files("tin_kettle.store").joinpath("migrations").iterdir() if entry.name.endswith(".sql")),
+            (
+                entry
+                for entry in files("tin_kettle.store").joinpath("migrations").iterdir()
+                if entry.name.endswith(".sql")
+            ),
             key=lambda entry: entry.name,
         )
         with self.writing() as db:

@@ -51,7 +51,11 @@ def add_print(library: Library, song_id: int, revision_id: int, file_name: str, 
 
 
 def finish_print(
-    library: Library, print_id: int, state: str, problem: str | None = None, result: dict[str, Any] | None = None
+    library: Library,
+    print_id: int,
+    state: str,
+    problem: str | None = None,
+    result: dict[str, Any] | None = None,
 ) -> None:
     """Note how a print ended: ``done`` with its result, ``failed`` with the problem, or ``stopped``."""
     clipped = result["clipped"] if result else None

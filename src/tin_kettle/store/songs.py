@@ -98,9 +98,7 @@ def add_song(
     return song_id
 
 
-def _add_revision(
-    db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe
-) -> int:
+def _add_revision(db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe) -> int:
     revision_id = db.execute(
         "INSERT INTO revisions (song_id, parent_id, label, recipe, made_at) VALUES (?, ?, ?, ?, ?)",
         (song_id, parent_id, label, json.dumps(dump_recipe(recipe)), now()),
@@ -201,5 +199,3 @@ def set_view(library: Library, song_id: int, view: dict[str, Any]) -> None:
     """Keep how the bench is left. It is no edit and cannot be undone."""
     with library.writing() as db:
         db.execute("UPDATE songs SET view = ? WHERE id = ?", (json.dumps(view), song_id))
-
-

@@ -20,7 +20,15 @@ from tin_kettle.store.database import Library
 
 LONGEST_S = 3 * 3600
 MOST_BYTES = 8 << 30
-SUFFIXES = {"WAV": ".wav", "WAVEX": ".wav", "RF64": ".wav", "W64": ".w64", "FLAC": ".flac", "AIFF": ".aiff", "OGG": ".ogg"}
+SUFFIXES = {
+    "WAV": ".wav",
+    "WAVEX": ".wav",
+    "RF64": ".wav",
+    "W64": ".w64",
+    "FLAC": ".flac",
+    "AIFF": ".aiff",
+    "OGG": ".ogg",
+}
 _READ_FRAMES = 1 << 16
 
 
@@ -88,9 +96,7 @@ def keep_source(
         incoming.unlink(missing_ok=True)
 
 
-def _look_through(
-    library: Library, path: Path, sha256: str, name: str, progress: Progress | None
-) -> KeptSource:
+def _look_through(library: Library, path: Path, sha256: str, name: str, progress: Progress | None) -> KeptSource:
     with closing(FileSource(path)) as source:
         suffix = SUFFIXES.get(source.format.split()[0])
         if suffix is None:
@@ -116,7 +122,8 @@ def find_source(library: Library, sha256: str) -> KeptSource | None:
     """The source of that hash, if the library has it."""
     with library.reading() as db:
         row = db.execute(
-            "SELECT sha256, suffix, name, format, rate_hz, channels, frames FROM sources WHERE sha256 = ?", (sha256,)
+            "SELECT sha256, suffix, name, format, rate_hz, channels, frames FROM sources WHERE sha256 = ?",
+            (sha256,),
         ).fetchone()
     return _source(row) if row else None
 

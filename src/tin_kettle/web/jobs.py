@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 import json
 import subprocess
@@ -61,10 +62,9 @@ class Lane:
 
     def _say(self, message: dict[str, Any]) -> None:
         assert self._process is not None and self._process.stdin is not None
-        try:
+        # when the process is gone, its listener ends the jobs
+        with contextlib.suppress(BrokenPipeError):
             self._process.stdin.write(json.dumps(message) + "\n")
-        except BrokenPipeError:
-            pass  # the process is gone; its listener ends the jobs
 
     def _listen(self, process: subprocess.Popen[str]) -> None:
         assert process.stdout is not None
@@ -89,9 +89,7 @@ class Lane:
         self._end(job, said["state"], said.get("result"), said.get("problem"))
 
     @staticmethod
-    def _end(
-        job: Job, state: State, result: dict[str, Any] | None = None, problem: str | None = None
-    ) -> None:
+    def _end(job: Job, state: State, result: dict[str, Any] | None = None, problem: str | None = None) -> None:
         job.result, job.problem = result, problem
         job.finished(job)
         # told last: whoever sees it ended finds all that it left

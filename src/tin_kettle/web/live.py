@@ -203,7 +203,7 @@ def attach(app: Flask) -> None:
 
     app.wsgi_app = without_compression  # type: ignore[assignment,method-assign]
 
-    @sock.route("/api/songs/<int:song_id>/live")
+    @sock.route("/api/songs/<int:song_id>/live")  # type: ignore[untyped-decorator]
     def live(ws: Server, song_id: int) -> None:
         context = app.extensions["tin_kettle"]
         assert isinstance(context, Context)

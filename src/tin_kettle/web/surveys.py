@@ -71,9 +71,7 @@ class Surveys:
             "state": "done",
             "progress": 1.0,
             "mastered": found.mastered.columns(0, found.frames, columns).round(4).astype(float).tolist(),
-            "effort": {
-                name: found.series(name, 0, found.frames, columns)["effort_db"] for name in found.stages
-            },
+            "effort": {name: found.series(name, 0, found.frames, columns)["effort_db"] for name in found.stages},
             "hardest": {name: {"db": db, "at_s": at_s} for name, (db, at_s) in hardest.items()},
             "measures": found.measures,
         }

@@ -15,7 +15,7 @@ SHAPING = np.array([2.033, -2.165, 1.959, -1.590, 0.6149])
 
 
 @inline
-def _uniform(counter: int) -> float:
+def _uniform(counter: np.int64) -> float:
     """−0.5 … 0.5 from a counter (SplitMix64, Steele, Lea, Flood 2014)."""
     z = np.uint64(counter) * np.uint64(0x9E3779B97F4A7C15)
     z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)

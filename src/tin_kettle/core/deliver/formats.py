@@ -52,9 +52,7 @@ class Writer:
             kind = "RF64"
         self._bits = bits
         try:
-            self._file = soundfile.SoundFile(
-                str(self._beside), "w", rate_hz, 2, subtype=_SUBTYPES[bits], format=kind
-            )
+            self._file = soundfile.SoundFile(str(self._beside), "w", rate_hz, 2, subtype=_SUBTYPES[bits], format=kind)
         except (soundfile.LibsndfileError, RuntimeError, OSError) as problem:
             raise AudioError(f"{path} cannot be written; choose a folder that you may write to") from problem
 

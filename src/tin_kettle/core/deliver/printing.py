@@ -23,7 +23,7 @@ from tin_kettle.core.stages.processor import Block
 
 @dataclass(frozen=True)
 class PrintSettings:
-    """How a print is made. Times are in seconds of the print; ``None`` keeps the source's rate and the default dither."""
+    """How a print is made. Times are seconds of the print; ``None`` keeps the source's rate, the default dither."""
 
     bits: Bits = "24"
     rate_hz: int | None = None
@@ -71,9 +71,7 @@ def print_song(
     frames = converted_frames(source_frames, source_hz, rate_hz)
     first, last = _slice(settings, frames, rate_hz)
     check_print(path, settings.bits, rate_hz, last - first)
-    blocks = render(
-        recipe, sources, block_frames=settings.block_frames, tail_frames=tail_frames, progress=progress
-    )
+    blocks = render(recipe, sources, block_frames=settings.block_frames, tail_frames=tail_frames, progress=progress)
     if rate_hz != source_hz:
         blocks = convert_rate(blocks, source_frames, source_hz, rate_hz)
     if settings.band_limit:

@@ -22,9 +22,7 @@ def kernel(signature: str) -> Callable[[Function], Function]:
     """Compile a kernel for one numba signature, such as ``void(float64[:, ::1])``."""
 
     def decorate(function: Function) -> Function:
-        compiled = numba.njit(
-            signature, cache=True, nogil=True, fastmath=FAST, error_model="numpy", boundscheck=False
-        )
+        compiled = numba.njit(signature, cache=True, nogil=True, fastmath=FAST, error_model="numpy", boundscheck=False)
         return cast(Function, compiled(function))
 
     return decorate
@@ -42,13 +40,18 @@ def _bitcast(result: Any, argument: Any, target: ir.Type) -> Any:
     return result(argument), generate
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def float_bits(_typing: Any, value: Any) -> Any:
+@intrinsic
+def _float_bits(_typing: Any, value: Any) -> Any:
     """The 64 bits of a float as an integer."""
     return _bitcast(types.int64, types.float64, ir.IntType(64)) if value == types.float64 else None
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def bits_float(_typing: Any, value: Any) -> Any:
+@intrinsic
+def _bits_float(_typing: Any, value: Any) -> Any:
     """The float that has the given 64 bits."""
     return _bitcast(types.float64, types.int64, ir.DoubleType()) if value == types.int64 else None
+
+
+# inside a kernel the compiler fills in the first argument
+float_bits = cast(Callable[[float], int], _float_bits)
+bits_float = cast(Callable[[int], float], _bits_float)

@@ -52,7 +52,7 @@ def log2(x: float) -> float:
 @inline
 def exp2(x: float) -> float:
     """Two to the power of x, for −1000 < x < 1000."""
-    whole = np.floor(x + 0.5)
+    whole = math.floor(x + 0.5)
     f = x - whole
     p = _E11
     p = p * f + _E10
@@ -66,7 +66,7 @@ def exp2(x: float) -> float:
     p = p * f + _E2
     p = p * f + _E1
     p = p * f + 1.0
-    return p * bits_float((np.int64(whole) + 1023) << 52)
+    return p * bits_float((int(whole) + 1023) << 52)
 
 
 @kernel("void(float64[:, ::1], float64[:, ::1])")

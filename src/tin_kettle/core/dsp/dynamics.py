@@ -71,9 +71,7 @@ def compression_db(
 
 
 @kernel("void(float64[:, ::1], float64, float64, float64[::1])")
-def attack_release(
-    gain_db: NDArray[np.float64], attack: float, release: float, state: NDArray[np.float64]
-) -> None:
+def attack_release(gain_db: NDArray[np.float64], attack: float, release: float, state: NDArray[np.float64]) -> None:
     """One pole in dB, in place: ``attack`` while the target is below the present gain, else ``release``.
 
     Args:

@@ -19,9 +19,7 @@ _STRIDE = 128
 
 
 @kernel("void(float64[:, ::1], float64[:, ::1], float64[:, :, ::1])")
-def svf_cascade(
-    block: NDArray[np.float64], sections: NDArray[np.float64], state: NDArray[np.float64]
-) -> None:
+def svf_cascade(block: NDArray[np.float64], sections: NDArray[np.float64], state: NDArray[np.float64]) -> None:
     """Filter in place.
 
     Args:
@@ -74,9 +72,7 @@ def svf_cascade(
         state[s, 1, 1] = r2
 
 
-def svf_response(
-    sections: NDArray[np.float64], hz: NDArray[np.float64], rate_hz: float
-) -> NDArray[np.complex128]:
+def svf_response(sections: NDArray[np.float64], hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
     """Complex response of a cascade at the given frequencies, (points,)."""
     tangent = np.tan(np.pi * np.asarray(hz, dtype=np.float64) / rate_hz)
     total = np.ones(tangent.shape, dtype=np.complex128)

@@ -139,7 +139,7 @@ class Audition:
         }
 
     def render(self, frames: int = BLOCK_FRAMES) -> Played:
-        """The next block. Meters are ``now`` and ``received`` gauges, ``stages`` readings by id, now and then spectra."""
+        """The next block. Meters: ``now`` and ``received`` gauges with a spectrum now and then, ``stages`` readings."""
         self._kept.append(self._at.fork())
         del self._kept[:-KEPT_BLOCKS]
         at = self._at

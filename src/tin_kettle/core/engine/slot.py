@@ -33,7 +33,7 @@ def pick(block: Block, channels: Channels) -> Block:
     """The component that a stage treats, (2, frames); mid, side, left and right stand in both rows."""
     if channels == "stereo":
         return block.copy()
-    if channels == "left" or channels == "right":
+    if channels in ("left", "right"):
         row = block[0 if channels == "left" else 1]
     else:
         row = 0.5 * (block[0] + block[1]) if channels == "mid" else 0.5 * (block[0] - block[1])
@@ -55,7 +55,7 @@ def rejoin(treated: Block, untouched: Block, channels: Channels) -> Block:
     if channels == "stereo":
         return treated
     out = untouched.copy()
-    if channels == "left" or channels == "right":
+    if channels in ("left", "right"):
         row = 0 if channels == "left" else 1
         out[row] = treated[row]
         return out
@@ -154,7 +154,12 @@ class Slot:
         """Go on from another slot of the same stage, whose delay must be the same; differences are faded."""
         wanted = self._voice.stage
         twin = other.fork()
-        self._voice, self._old, self._faded, self._waiting = twin._voice, twin._old, twin._faded, twin._waiting
+        self._voice, self._old, self._faded, self._waiting = (
+            twin._voice,
+            twin._old,
+            twin._faded,
+            twin._waiting,
+        )
         self.change(wanted)
 
     def change(self, stage: Stage) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.measure import loudness
-from tin_kettle.core.measure.loudness import LoudnessMeter, MOMENTARY_SLOTS, SHORT_TERM_SLOTS
+from tin_kettle.core.measure.loudness import MOMENTARY_SLOTS, SHORT_TERM_SLOTS, LoudnessMeter
 from tin_kettle.core.measure.peaks import SumMeter, TruePeakMeter
 from tin_kettle.core.measure.spectrum import SpectrumMeter
 

@@ -52,7 +52,7 @@ class SpectrumMeter:
     @property
     def hz(self) -> NDArray[np.float64]:
         """Frequency of every bin."""
-        return np.fft.rfftfreq(self._size, 1.0 / self.rate_hz)
+        return np.linspace(0.0, self.rate_hz / 2.0, self._size // 2 + 1)
 
     def power(self) -> NDArray[np.float64]:
         """(2, bins) mean square of mid and side in every bin; they sum to the signal's mean square."""

@@ -10,7 +10,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.model import KINDS, Recipe
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.stages import KINDS
 
 HIGHEST_SHARE = 0.49
 _SHOWN = 60
@@ -139,7 +140,12 @@ def _problem(error: dict[str, Any]) -> str:
     describe = _PROBLEMS.get(error["type"])
     if describe:
         return describe(error)
-    wanted = {"float_type": "a number", "bool_type": "true or false", "string_type": "a text", "tuple_type": "a list"}
+    wanted = {
+        "float_type": "a number",
+        "bool_type": "true or false",
+        "string_type": "a text",
+        "tuple_type": "a list",
+    }
     wanted |= dict.fromkeys(("model_type", "model_attributes_type", "dict_type"), "an object")
     allowed = wanted.get(error["type"], str(error["msg"]).lower())
     return f"{_shown(error['input'])} is not allowed; {allowed} is expected"

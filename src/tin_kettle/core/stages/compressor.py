@@ -40,11 +40,15 @@ class DetectorFilter(Params):
         ticks=(20, 50, 100, 200, 500, 1000, 2000, 5000, 20000),
         says="The corner or centre of the detector's filter.",
     )
-    q: float = number(
-        0.707, 0.1, 40, label="Q", scale="log", ticks=(0.1, 0.7, 2, 10, 40), says="How narrow it is."
-    )
+    q: float = number(0.707, 0.1, 40, label="Q", scale="log", ticks=(0.1, 0.7, 2, 10, 40), says="How narrow it is.")
     gain_db: float = number(
-        0, -24, 24, label="Gain", unit="dB", ticks=(-24, -12, 0, 12, 24), says="How much more it listens there."
+        0,
+        -24,
+        24,
+        label="Gain",
+        unit="dB",
+        ticks=(-24, -12, 0, 12, 24),
+        says="How much more it listens there.",
     )
     slope: Literal[6, 12, 24] = choice(12, label="Slope", unit="dB/oct", says="How steeply a pass falls.")
 
@@ -106,9 +110,7 @@ class CompressorParams(Params):
         ticks=(5, 10, 50, 100, 400, 1000, 3000),
         says="How long it takes to let go: quick lifts what follows a hit, slow keeps it calm.",
     )
-    release_mode: Literal["manual"] = choice(
-        "manual", label="Release mode", says="Who decides how quickly it lets go."
-    )
+    release_mode: Literal["manual"] = choice("manual", label="Release mode", says="Who decides how quickly it lets go.")
     detector: Literal["peak", "rms"] = choice(
         "peak", label="Detector", says="Whether it answers to single peaks or to the average level."
     )
@@ -157,9 +159,7 @@ class CompressorParams(Params):
         ticks=(0, 5, 10, 15, 20),
         says="Lets it act before the hit arrives; the song is delayed for it and realigned.",
     )
-    key: None = Field(
-        default=None, json_schema_extra={"label": "Key", "says": "Listens to the stage's own input."}
-    )
+    key: None = Field(default=None, json_schema_extra={"label": "Key", "says": "Listens to the stage's own input."})
     detector_filters: tuple[DetectorFilter, ...] = Field(
         default=(),
         max_length=3,

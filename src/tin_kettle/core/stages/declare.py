@@ -36,7 +36,7 @@ def number(
     ticks: tuple[float, ...] = (),
 ) -> Any:
     """A number from ``low`` to ``high``: its label, its unit and one sentence on what it does to the sound."""
-    about = {"label": label, "says": says, "unit": unit, "scale": scale, "ticks": list(ticks)}
+    about: dict[str, Any] = {"label": label, "says": says, "unit": unit, "scale": scale, "ticks": list(ticks)}
     return Field(default=default, ge=low, le=high, json_schema_extra=about)
 
 

@@ -41,7 +41,9 @@ class LimiterParams(Params):
         says="Nothing goes above this level, whatever comes in.",
     )
     release_mode: Literal["auto", "manual"] = choice(
-        "auto", label="Release", says="Auto lets go quickly after a single peak and slowly after a loud passage."
+        "auto",
+        label="Release",
+        says="Auto lets go quickly after a single peak and slowly after a loud passage.",
     )
     release_ms: float = number(
         80,
@@ -115,7 +117,12 @@ class Limiter(Processor):
             sliding_maximum(row, scratch, self._ahead + 1)
             now = row[:frames]
             release_db(
-                now, self._release, self._rise, self._fall, p.release_mode == "auto", self.f64("release")[channel]
+                now,
+                self._release,
+                self._rise,
+                self._fall,
+                p.release_mode == "auto",
+                self.f64("release")[channel],
             )
             mean_pair(
                 now,

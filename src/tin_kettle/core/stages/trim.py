@@ -36,7 +36,9 @@ class TrimParams(Params):
     invert_right: bool = switch(False, label="Invert right", says="Turns the right side's polarity round.")
     swap: bool = switch(False, label="Swap sides", says="Left becomes right and right becomes left.")
     remove_dc: bool = switch(
-        False, label="Remove offset", says="Takes out a constant offset, which costs headroom and is not heard."
+        False,
+        label="Remove offset",
+        says="Takes out a constant offset, which costs headroom and is not heard.",
     )
 
 

@@ -52,9 +52,7 @@ class Pyramid:
         while self._levels[-1].shape[1] > TOP_STRETCHES:
             finer = self._levels[-1]
             at = np.arange(0, finer.shape[1], FACTOR)
-            self._levels.append(
-                np.stack([np.minimum.reduceat(finer[0], at), np.maximum.reduceat(finer[1], at)])
-            )
+            self._levels.append(np.stack([np.minimum.reduceat(finer[0], at), np.maximum.reduceat(finer[1], at)]))
 
     def columns(self, start: int, end: int, count: int) -> NDArray[np.float32]:
         """(2, count) lowest and highest between two frames, from the coarsest level that is fine enough."""

@@ -95,13 +95,17 @@ class Survey:
             stages = {name[6:]: kept[name] for name in kept.files if name.startswith("stage:")}
             mastered = Pyramid(kept["mastered"], about["frames"])
             return cls(
-                about["rate_hz"], about["frames"], about["measures"], mastered, kept["received"], kept["now"], stages
+                about["rate_hz"],
+                about["frames"],
+                about["measures"],
+                mastered,
+                kept["received"],
+                kept["now"],
+                stages,
             )
 
 
-def survey_song(
-    recipe: Recipe, sources: Mapping[str, Source], progress: Progress | None = None
-) -> Survey:
+def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progress | None = None) -> Survey:
     """Run the whole song through the recipe.
 
     Raises:
