@@ -2,7 +2,8 @@
 
 High-passes are bilinear: far above their corner both curves are flat. Low-passes have the poles of the
 analogue filter by impulse invariance and zeros matched to its magnitude (Vicanek 2016, *Matched second order
-digital filters*), plus one section that takes out what is left near half the rate, by least squares.
+digital filters*). What either leaves at corners that are high for the rate, one more section takes out, by least
+squares.
 """
 
 from __future__ import annotations
@@ -13,10 +14,15 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.svf import svf_response
+
 Sections = NDArray[np.float64]
 DB_PER_OCT_PER_ORDER = 6
 # Shares of the rate where a low-pass section meets the analogue magnitude: its corner up to the first, and the second
 _MATCH_LOW, _MATCH_HIGH = 0.160, 0.375
+# Corners above this, in radians a sample, feel the bilinear transform's warping
+WARPED = 0.06
+_TOP = 0.363 * 2.0 * math.pi
 _FIT = np.concatenate([np.linspace(0.0227, 0.317, 12), np.linspace(0.329, 0.4535, 16)])
 
 
@@ -36,12 +42,29 @@ def high_pass(hz: float, slope_db_oct: int, resonance_db: float, rate_hz: float)
         slope_db_oct: 6 for every order.
         resonance_db: raises the corner to resonance_db − 3.01 dB; without effect at 6 dB/oct.
     """
+    return _high_pass(hz, slope_db_oct, resonance_db, rate_hz).copy()
+
+
+@lru_cache(maxsize=512)
+def _high_pass(hz: float, slope_db_oct: int, resonance_db: float, rate_hz: float) -> Sections:
     g = math.tan(math.pi * hz / rate_hz)
     order = slope_db_oct // DB_PER_OCT_PER_ORDER
     rows = [(g, 1.0 / q, 1.0, 0.0, 0.0) for q in butterworth_qs(order, resonance_db)]
     if order % 2:
         rows.append((g, 2.0, 1.0, 1.0, 0.0))  # s/(s+1), its other root cancelled
-    return np.array(rows)
+    sections = np.array(rows)
+    w0 = 2.0 * math.pi * hz / rate_hz
+    if w0 > WARPED:
+        w = np.geomspace(w0 / 16.0, max(2.0 * w0, 2.0 * math.pi * _FIT[-1]), 40)
+        w = w[w < math.pi * 0.95]
+        wanted_db = _analogue_low_db(w0 / w, order, resonance_db)
+        made = svf_response(sections, w / (2.0 * math.pi), 1.0)
+        weight = np.where(wanted_db < -110.0, 0.1, 1.0)
+        start = np.exp(-w0 * np.array([0.5, 0.9, 0.6, 0.8]))
+        row = _correction(wanted_db - 20.0 * np.log10(np.abs(made)), weight, w, start, unity_at=-1.0)
+        sections = np.concatenate([sections, [biquad_to_svf(*row)]])
+    sections.setflags(write=False)
+    return sections
 
 
 @lru_cache(maxsize=512)
@@ -54,7 +77,9 @@ def _low_pass(hz: float, slope_db_oct: int, resonance_db: float, rate_hz: float)
     w = 2.0 * math.pi * _FIT
     wanted_db = _analogue_low_db(w / w0, order, resonance_db)
     made_db = sum((_biquad_db(row, w) for row in rows), np.zeros(w.size))
-    rows.append(_correction(wanted_db - made_db, wanted_db, w))
+    weight = np.where(wanted_db < -110.0, 0.2, np.where(w > _TOP, 0.6, 1.0))
+    start = np.array([-0.68, -0.43, -0.54, -0.54])
+    rows.append(_correction(wanted_db - made_db, weight, w, start, unity_at=1.0))
     sections = np.array([biquad_to_svf(*row) for row in rows])
     sections.setflags(write=False)
     return sections
@@ -129,22 +154,28 @@ def _matched_first(w0: float) -> tuple[float, ...]:
 
 
 def _correction(
-    missing_db: NDArray[np.float64], wanted_db: NDArray[np.float64], w: NDArray[np.float64]
+    missing_db: NDArray[np.float64],
+    weight: NDArray[np.float64],
+    w: NDArray[np.float64],
+    start: NDArray[np.float64],
+    unity_at: float,
 ) -> tuple[float, ...]:
-    """Two real zeros and two real poles, unity at DC, that add the missing dB where it can be heard."""
-    from scipy.optimize import least_squares  # noqa: PLC0415  a second of loading that only low-passes need
+    """Two real zeros and two real poles that add the missing dB, by least squares from four roots to start with.
+
+    ``unity_at`` is the z at which the section leaves the level alone: 1 at DC, −1 at half the rate.
+    """
+    from scipy.optimize import least_squares  # noqa: PLC0415  a second of loading that few settings need
 
     cosine = np.cos(w)
-    weight = np.where(wanted_db < -110.0, 0.2, np.where(w > 0.363 * 2.0 * np.pi, 0.6, 1.0))
 
     def distance_db(root: float) -> NDArray[np.float64]:
-        return np.asarray(10.0 * np.log10((1.0 + root * root - 2.0 * root * cosine) / (1.0 - root) ** 2))
+        return np.asarray(10.0 * np.log10((1.0 + root * root - 2.0 * root * cosine) / (unity_at - root) ** 2))
 
     def error(free: NDArray[np.float64]) -> NDArray[np.float64]:
         z0, z1, p0, p1 = np.tanh(free)
         made = distance_db(z0) + distance_db(z1) - distance_db(p0) - distance_db(p1)
         return np.asarray(weight * (made - missing_db))
 
-    z0, z1, p0, p1 = np.tanh(least_squares(error, [-0.83, -0.46, -0.6, -0.61], max_nfev=25).x)
-    scale = (1.0 - p0) * (1.0 - p1) / ((1.0 - z0) * (1.0 - z1))
+    z0, z1, p0, p1 = np.tanh(least_squares(error, np.arctanh(start), max_nfev=25).x)
+    scale = (unity_at - p0) * (unity_at - p1) / ((unity_at - z0) * (unity_at - z1))
     return scale, -scale * (z0 + z1), scale * z0 * z1, -(p0 + p1), p0 * p1

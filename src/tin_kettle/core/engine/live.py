@@ -234,7 +234,8 @@ class Audition:
         self._switch(self._at.graph, graph)
 
     def _switch(self, old: Graph, graph: Graph) -> None:
-        self._at.old, self._at.graph, self._at.faded = old, graph, 0
+        # the new road's delay lines still hold what the old one fed them: let that pass before it is heard
+        self._at.old, self._at.graph, self._at.faded = old, graph, -graph.delay
 
     def seek(self, song: int) -> None:
         """Go on from another song frame, in a new epoch: what was sent before is void."""
@@ -264,5 +265,9 @@ class Audition:
         at = self._timeline.song_at(self._at.position)
         if loop is not None and not loop[0] <= at < loop[1]:
             self._restart(loop[0], loop)
+            return
+        if loop is not None and at + self._at.graph.delay >= loop[1]:
+            # the chain has been fed beyond the new end already
+            self._restart(at, loop)
             return
         self._timeline = self._timeline.moved(self._at.position, loop)

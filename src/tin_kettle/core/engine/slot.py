@@ -25,8 +25,12 @@ Tap = Literal["result", "removed", "detector"]
 
 
 def fade_in(done: int, frames: int, whole: int) -> NDArray[np.float64]:
-    """(frames,) of a crossfade of ``whole`` frames of which ``done`` are over: half a cosine, without corners."""
-    return np.asarray(0.5 - 0.5 * np.cos(np.pi * (done + 1 + np.arange(frames)) / whole))
+    """(frames,) of a crossfade of ``whole`` frames of which ``done`` are over: half a cosine, without corners.
+
+    A negative ``done`` is a wait before it begins.
+    """
+    over = np.clip((done + 1 + np.arange(frames)) / whole, 0.0, 1.0)
+    return np.asarray(0.5 - 0.5 * np.cos(np.pi * over))
 
 
 def pick(block: Block, channels: Channels) -> Block:

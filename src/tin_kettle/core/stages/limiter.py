@@ -93,7 +93,7 @@ class Limiter(Processor):
         self.state = {
             "history": np.zeros((2, HISTORY if p.true_peak else 0)),
             "line": np.zeros((2, self.delay)),
-            "demand": np.zeros((2, self._ahead)),
+            "peaks": np.zeros((2, self._ahead)),
             "release": np.zeros((2, 2)),
             "first": np.zeros((2, smooth // 2), dtype=np.int64),
             "second": np.zeros((2, smooth - smooth // 2), dtype=np.int64),
@@ -102,38 +102,25 @@ class Limiter(Processor):
 
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
-        if self.static_gain != 1.0:
-            block = block * self.static_gain
-        demand = np.empty_like(block)
-        peaks = self._peaks(block)
+        # all that is kept is from before the gain, so that a moved gain finds no step in it
+        peaks = np.concatenate([self.f64("peaks"), self._peaks(block)], axis=1)
+        self.f64("peaks")[:] = peaks[:, frames:]
+        demand = np.empty_like(peaks)
         for channel in range(2):
-            demand_db(peaks[channel], demand[channel], self._ceiling)
+            demand_db(peaks[channel], demand[channel], self._ceiling / self.static_gain)
         link_levels(demand, p.link)
-        joined = np.concatenate([self.f64("demand"), demand], axis=1)
-        self.f64("demand")[:] = joined[:, frames:]
-        scratch = np.empty(joined.shape[1])
+        scratch = np.empty(demand.shape[1])
         for channel in range(2):
-            row = joined[channel]
+            row = demand[channel]
             sliding_maximum(row, scratch, self._ahead + 1)
             now = row[:frames]
-            release_db(
-                now,
-                self._release,
-                self._rise,
-                self._fall,
-                p.release_mode == "auto",
-                self.f64("release")[channel],
-            )
-            mean_pair(
-                now,
-                self.i64("first")[channel],
-                self.i64("second")[channel],
-                frames,
-                self.i64("sums")[channel],
-            )
-        self.effort_db = np.ascontiguousarray(-joined[:, :frames])
+            automatic = p.release_mode == "auto"
+            release_db(now, self._release, self._rise, self._fall, automatic, self.f64("release")[channel])
+            means = self.i64("first")[channel], self.i64("second")[channel]
+            mean_pair(now, *means, frames, self.i64("sums")[channel])
+        self.effort_db = np.ascontiguousarray(-demand[:, :frames])
         out = delayed(block, self.f64("line"))
-        apply_db(out, self.effort_db, 0.0)
+        apply_db(out, self.effort_db, p.gain_db)
         return out
 
     def _peaks(self, block: Block) -> Block:

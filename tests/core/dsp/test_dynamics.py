@@ -1,0 +1,119 @@
+"""Decibels, detection, curves and the limiter's time course against their plain twins."""
+
+import numpy as np
+import pytest
+
+from tests import naive
+from tests.conftest import noise
+from tin_kettle.core.dsp.decibels import amplitude_to_db, apply_db
+from tin_kettle.core.dsp.dynamics import attack_release, compression_db, mean_square_db, one_pole
+from tin_kettle.core.dsp.limiting import STEPS_PER_DB, demand_db, mean_pair, release_db, sliding_maximum
+from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
+
+
+def test_logarithm_and_exponential_are_exact_enough():
+    x = np.concatenate([np.geomspace(1e-9, 1e3, 5000), [1.0, 0.5, 2.0, np.sqrt(0.5), np.sqrt(2.0)]])
+    block = np.stack([x, -x])
+    level = np.empty_like(block)
+    amplitude_to_db(block, level)
+    np.testing.assert_allclose(level[0], 20 * np.log10(x), atol=1e-10)
+    np.testing.assert_array_equal(level[0], level[1])
+    ones = np.ones_like(block)
+    apply_db(ones, level, 0.0)
+    np.testing.assert_allclose(ones[0], x, rtol=1e-10)
+
+
+def test_silence_reads_minus_two_hundred_and_no_gain_is_exactly_none():
+    level = np.empty((2, 4))
+    amplitude_to_db(np.zeros((2, 4)), level)
+    np.testing.assert_allclose(level, -200.0, atol=1e-9)
+    x = noise(-6, 0.01)
+    y = x.copy()
+    apply_db(y, np.zeros_like(x), 0.0)
+    np.testing.assert_array_equal(x, y)
+
+
+def test_mean_square_of_a_full_scale_sine_reads_minus_three():
+    t = np.arange(48000) / 48000
+    x = np.stack([np.sin(2 * np.pi * 1000 * t)] * 2)
+    level, state = np.empty_like(x), np.zeros(2)
+    mean_square_db(x, level, one_pole(50, 48000), state)
+    assert level[0, -4800:].mean() == pytest.approx(-3.01, abs=0.02)
+
+
+@pytest.mark.parametrize("knee", [0.0, 6.0, 24.0])
+@pytest.mark.parametrize("ratio", [1.0, 2.0, 100.0])
+def test_static_curve_equals_its_twin(knee, ratio):
+    level = np.linspace(-80, 6, 500)
+    target = np.empty((2, 500))
+    compression_db(np.stack([level, level]), target, -18.0, ratio, knee, 9.0)
+    wanted = [naive.static_gain_db(x, -18.0, ratio, knee, 9.0) for x in level]
+    np.testing.assert_allclose(target[0], wanted, atol=1e-12)
+
+
+def test_attack_and_release_cover_63_percent_in_their_time():
+    gain = np.concatenate([np.full(48000, -10.0), np.zeros(48000)])
+    pair, state = np.stack([gain, gain]), np.zeros(2)
+    attack_release(pair, one_pole(30, 48000), one_pole(100, 48000), state)
+    assert pair[0, round(0.030 * 48000) - 1] == pytest.approx(-10 * (1 - np.exp(-1)), rel=1e-6)
+    assert pair[0, 48000 + round(0.100 * 48000) - 1] == pytest.approx(-10 * np.exp(-1), rel=1e-6)
+
+
+def test_sliding_maximum_equals_its_twin_for_every_window():
+    x = np.random.default_rng(3).random(300)
+    for window in (1, 2, 3, 7, 64, 100):
+        made = x.copy()
+        sliding_maximum(made, np.empty_like(x), window)
+        np.testing.assert_array_equal(made[: 300 - window + 1], naive.sliding_maximum(x, window))
+
+
+def test_release_equals_its_twin_and_auto_is_slower_after_long_work():
+    demand = np.zeros(9000)
+    demand[100] = 6.0
+    made = demand.copy()
+    release_db(made, 0.001, 0.01, 0.01, False, np.zeros(2))
+    np.testing.assert_allclose(made, naive.released(demand, 0.001), atol=1e-8)
+    short, long = np.zeros(30000), np.zeros(30000)
+    short[9990:10000] = 6.0
+    long[:10000] = 6.0
+    for x in (short, long):
+        release_db(x, one_pole(60, 48000), one_pole(400, 48000), one_pole(900, 48000), True, np.zeros(2))
+    assert long[20000] > 5 * short[20000] > 0
+
+
+def test_mean_pair_equals_its_twin_and_never_falls_below():
+    x = np.random.default_rng(4).random(2000) * 6
+    made = x.copy()
+    mean_pair(made, np.zeros(30, np.int64), np.zeros(41, np.int64), 2000, np.zeros(4, np.int64))
+    wanted = naive.moving_mean(naive.moving_mean(x, 30), 41)
+    assert (made >= wanted).all()
+    np.testing.assert_allclose(made, wanted, atol=3 / STEPS_PER_DB)
+
+
+def test_demand_brings_a_peak_to_the_ceiling():
+    peak, demand = np.array([0.2, 0.5, 0.7, 1.9]), np.empty(4)
+    demand_db(peak, demand, 0.5)
+    assert demand[:2].tolist() == [0.0, 0.0]
+    np.testing.assert_allclose(peak[2:] * 10 ** (-demand[2:] / 20), 0.5, rtol=1e-8)
+
+
+@pytest.mark.parametrize("hz", [997.0, 7919.0, 12000.0, 17003.0, 20000.0])
+def test_peaks_between_samples_are_found(hz):
+    frames = 4800
+    t = np.arange(frames) / 48000
+    rng = np.random.default_rng(5)
+    for _ in range(4):
+        # periodic in the stretch, so that the transform of the twin knows the curve exactly
+        x = np.sin(2 * np.pi * round(hz / 10) * 10 * t + rng.uniform(0, 6.28))
+        peak = np.empty(frames)
+        peaks_between(np.concatenate([x[-HISTORY:], x]), interpolator(), np.empty((3, frames + 1)), peak)
+        wanted = np.abs(naive.interpolated(x)).max()
+        assert 20 * np.log10(peak.max() / wanted) == pytest.approx(0.0, abs=0.05)
+
+
+def test_a_peak_belongs_to_its_sample():
+    x = np.zeros(200 + HISTORY)
+    x[100 + HISTORY] = 1.0
+    peak = np.empty(200)
+    peaks_between(x, interpolator(), np.empty((3, 201)), peak)
+    assert int(np.argmax(peak)) in (100 + LATENCY - 1, 100 + LATENCY)
