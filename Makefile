@@ -51,7 +51,7 @@ screenshots: dev
 
 # compiled once here, so that nobody waits at the first sound
 .venv/kernels.stamp: .venv/run.stamp $(shell git ls-files src/tin_kettle/core 2>/dev/null)
-	$(PY) -c "import tin_kettle.cli.main"
+	$(PY) -c "from tin_kettle.core.dsp.compile import compile_all; compile_all()"
 	touch $@
 
 frontend/node_modules/.package-lock.json: frontend/package-lock.json frontend/.npmrc

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -37,8 +38,15 @@ def static_gain_db(level: float, threshold: float, ratio: float, knee: float, mo
 
 
 def compressor_gain_db(
-    block: Samples, threshold: float, ratio: float, knee: float, most: float, attack_ms: float, release_ms: float,
-    link: float, rate_hz: float,
+    block: Samples,
+    threshold: float,
+    ratio: float,
+    knee: float,
+    most: float,
+    attack_ms: float,
+    release_ms: float,
+    link: float,
+    rate_hz: float,
 ) -> Samples:
     """Gain of every sample by the contract's words."""
     gains = np.zeros_like(block)
@@ -82,7 +90,7 @@ def slot_energies(weighted: Samples, rate_hz: float) -> Samples:
     count = int(weighted.shape[1] * 100 / rate_hz)
     edges = [math.ceil(n * rate_hz / 100 - 0.5) for n in range(count + 1)]
     rows = []
-    for a, b in zip(edges, edges[1:], strict=False):
+    for a, b in itertools.pairwise(edges):
         left, right = weighted[:, a:b]
         if b <= weighted.shape[1]:
             rows.append([np.mean(left * left), np.mean(right * right), np.mean(left * right)])

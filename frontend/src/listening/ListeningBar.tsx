@@ -169,7 +169,7 @@ function HeardLine() {
         <Popover.Portal>
           <Popover.Content className="menu w-[290px] p-3!" side="top" sideOffset={8}>
             <b className="font-[640]">Live sound</b>
-            <p className="mt-1 mb-2 text-mute">
+            <p className="my-1 text-mute">
               Audio queued ahead of the ear. A longer queue has fewer gaps on a busy machine; moves are heard
               as fast.
             </p>

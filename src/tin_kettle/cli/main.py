@@ -29,14 +29,19 @@ for command in (demo, serve, render, measure):
     cli.add_command(command)
 
 
+class _Stopped(BaseException):
+    """The user or the system asked to end."""
+
+
 def _stop(_number: int, _frame: FrameType | None) -> NoReturn:
-    raise KeyboardInterrupt
+    raise _Stopped
 
 
 def main() -> None:
     """Run a command. Exit 0 done, 1 a check failed, 2 bad input with one line that says what would do."""
     # a stopped render must unwind, so that it takes its unfinished file away
-    signal.signal(signal.SIGTERM, _stop)
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, _stop)
     try:
         sys.exit(cli.main(standalone_mode=False) or 0)
     except KettleError as refused:
@@ -45,7 +50,7 @@ def main() -> None:
     except click.ClickException as refused:
         _complain(refused.format_message())
         sys.exit(BAD_INPUT)
-    except (KeyboardInterrupt, click.Abort):
+    except _Stopped:
         _complain("stopped; nothing was left behind")
         sys.exit(INTERRUPTED)
 

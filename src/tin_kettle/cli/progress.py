@@ -6,9 +6,6 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from rich.console import Console
-from rich.progress import Progress as Bar
-
 from tin_kettle.core.engine.offline import Progress
 
 
@@ -18,6 +15,9 @@ def shown_progress(label: str) -> Iterator[Progress | None]:
     if not sys.stderr.isatty():
         yield None
         return
+    from rich.console import Console  # noqa: PLC0415  only a terminal needs it
+    from rich.progress import Progress as Bar  # noqa: PLC0415
+
     with Bar(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task(label, total=1.0)
         yield lambda share: bar.update(task, completed=share)

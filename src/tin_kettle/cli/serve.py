@@ -6,19 +6,12 @@ import ipaddress
 import secrets
 import socket
 from pathlib import Path
-from typing import Any
 
 import click
 import platformdirs
-from gunicorn.app.base import BaseApplication
 
 from tin_kettle.core.errors import LibraryError
-from tin_kettle.demo.library import fill_demo
 from tin_kettle.store.database import Library
-from tin_kettle.web.app import create_app
-
-THREADS = 64
-GRACE_S = 1
 
 
 @click.command()
@@ -27,6 +20,8 @@ GRACE_S = 1
 def demo(port: int, home: Path | None) -> None:
     """Start with the demo release."""
     _check_port("127.0.0.1", port)
+    from tin_kettle.demo.library import fill_demo  # noqa: PLC0415  no other command needs what it loads
+
     library = Library(home or platformdirs.user_data_path("tin-kettle") / "demo")
     fill_demo(library, lambda text: click.echo(text, err=True))
     _run(library, "127.0.0.1", port)
@@ -61,40 +56,8 @@ def _is_loopback(host: str) -> bool:
         return host == "localhost"
 
 
-class _Server(BaseApplication):  # type: ignore[misc]
-    """gunicorn with one worker: the streams live in its memory, and each listener holds a thread."""
-
-    def __init__(self, library: Library, host: str, port: int, access_key: str | None) -> None:
-        self._library, self._access_key = library, access_key
-        shown = f"[{host}]" if ":" in host else host
-        self._options: dict[str, Any] = {
-            "bind": f"{shown}:{port}",
-            "workers": 1,
-            "worker_class": "gthread",
-            "threads": THREADS,
-            "preload_app": True,
-            "graceful_timeout": GRACE_S,
-            "timeout": 0,
-            "loglevel": "warning",
-            "control_socket_disable": True,
-            "when_ready": lambda _server: _announce(shown, port, access_key),
-        }
-        super().__init__()
-
-    def load_config(self) -> None:
-        for name, value in self._options.items():
-            if name in self.cfg.settings:
-                self.cfg.set(name, value)
-
-    def load(self) -> Any:
-        return create_app(self._library, self._access_key)
-
-
-def _announce(host: str, port: int, access_key: str | None) -> None:
-    address = f"http://{host}:{port}/"
-    click.echo(f"Tin Kettle is at {address}" + (f"?key={access_key}" if access_key else ""))
-
-
 def _run(library: Library, host: str, port: int) -> None:
+    from tin_kettle.web.server import Server  # noqa: PLC0415  no other command needs what it loads
+
     access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
-    _Server(library, host, port, access_key).run()
+    Server(library, host, port, access_key).run()

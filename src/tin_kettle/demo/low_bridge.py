@@ -202,7 +202,7 @@ def _with_faults(mix: NDArray[np.float64], bars: list[tuple[str, str, int, float
     first_chorus = next(at for section, _, bar, at in bars if section == "chorus1" and bar == 0)
     needle = np.exp(-np.arange(40) / 6.0) * np.cos(np.arange(40) * 1.9)
     start = round(first_chorus * RATE_HZ)
-    mix[:, start : start + 40] += 0.35 * needle
+    mix[:, start : start + 40] += 0.75 * needle
     mix *= 10.0 ** (-1.2 / 20.0) / np.abs(mix).max()
     return np.asarray(mix + 0.0024)
 

@@ -158,7 +158,7 @@ def test_shorter_sources_are_padded_and_tails_added():
 def test_sources_that_do_not_fit_are_refused():
     two = recipe_of(buses=[{"id": "a"}, {"id": "b"}])
     here, there = ArraySource(np.ones((2, 9)), 48000), ArraySource(np.ones((2, 9)), 44100)
-    with pytest.raises(AudioError, match="rates differ .a 48000 Hz, b 44100 Hz.*bounce all at one rate"):
+    with pytest.raises(AudioError, match=r"rates differ .a 48000 Hz, b 44100 Hz.*bounce all at one rate"):
         list(render(two, {"a": here, "b": there}))
     with pytest.raises(RecipeError, match="bus 'b' has no file"):
         list(render(two, {"a": here}))

@@ -41,7 +41,9 @@ def positions(frames=RATE_HZ * 4):
 
 def test_what_is_heard_is_what_is_printed():
     x = music(2.0)
-    recipe = recipe_of({"kind": "filter", "params": {"high_pass_on": True}}, {"kind": "limiter", "params": {"gain_db": 6}})
+    recipe = recipe_of(
+        {"kind": "filter", "params": {"high_pass_on": True}}, {"kind": "limiter", "params": {"gain_db": 6}}
+    )
     printed = np.concatenate(list(render(recipe, {"mix": ArraySource(x, RATE_HZ)})), axis=1)
     ear = Ear(Audition(recipe, {"mix": ArraySource(x, RATE_HZ)}))
     ear.listen(RATE_HZ)
@@ -63,7 +65,9 @@ def test_loops_are_exact_to_the_sample(loop):
 
 
 def test_seeking_begins_an_epoch_at_the_very_sample():
-    audition = Audition(recipe_of({"kind": "compressor", "params": {"lookahead_ms": 10, "ratio": 1}}), {"mix": positions()})
+    audition = Audition(
+        recipe_of({"kind": "compressor", "params": {"lookahead_ms": 10, "ratio": 1}}), {"mix": positions()}
+    )
     audition.render()
     audition.seek(50000)
     played = audition.render()

@@ -102,7 +102,7 @@ def test_files_that_are_no_recipes(tmp_path):
     with pytest.raises(RecipeError, match="cannot be read"):
         load_recipe(path)
     path.write_text('{"format": ')
-    with pytest.raises(RecipeError, match="is not JSON: .* in line 1"):
+    with pytest.raises(RecipeError, match=r"is not JSON: .* in line 1"):
         load_recipe(path)
     path.write_bytes(b"\xff\xfe\x00")
     with pytest.raises(RecipeError, match="is not text"):

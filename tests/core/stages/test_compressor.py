@@ -35,9 +35,7 @@ def test_the_contracts_sine():
 @pytest.mark.parametrize("link", [0.0, 0.4, 1.0])
 def test_equals_its_plain_twin(link):
     x = music(0.25)
-    params = CompressorParams(
-        threshold_db=-30, ratio=3.5, knee_db=9, range_db=8, attack_ms=2, release_ms=40, link=link
-    )
+    params = CompressorParams(threshold_db=-30, ratio=3.5, knee_db=9, range_db=8, attack_ms=2, release_ms=40, link=link)
     _, gain = run(params, x, block=333)
     wanted = naive.compressor_gain_db(x, -30, 3.5, 9, 8, 2, 40, link, RATE_HZ)
     np.testing.assert_allclose(gain, wanted, atol=1e-7)

@@ -13,9 +13,7 @@ from tin_kettle.core.stages.limiter import Limiter, LimiterParams
 def run(params, x, block=1000, rate_hz=RATE_HZ):
     limiter = Limiter(params, rate_hz)
     padded = np.concatenate([x, np.zeros((2, limiter.delay))], axis=1)
-    out = [
-        limiter.process(np.ascontiguousarray(padded[:, at : at + block])) for at in range(0, padded.shape[1], block)
-    ]
+    out = [limiter.process(np.ascontiguousarray(padded[:, at : at + block])) for at in range(0, padded.shape[1], block)]
     return np.concatenate(out, axis=1)[:, limiter.delay :]
 
 
@@ -29,7 +27,9 @@ def true_peak_db(x):
 @pytest.mark.parametrize("lookahead_ms", [1.0, 4.0, 10.0])
 @pytest.mark.parametrize("release_mode", ["auto", "manual"])
 def test_the_ceiling_is_held(lookahead_ms, release_mode):
-    params = LimiterParams(gain_db=12, ceiling_db=-1, lookahead_ms=lookahead_ms, release_mode=release_mode, release_ms=5)
+    params = LimiterParams(
+        gain_db=12, ceiling_db=-1, lookahead_ms=lookahead_ms, release_mode=release_mode, release_ms=5
+    )
     for x in (music(1.0), noise(-9, 1.0), np.clip(noise(0, 0.5), -1, 1)):
         limited_band = np.concatenate(list(band_limit(iter([x]), RATE_HZ)), axis=1)
         out = run(params, limited_band)

@@ -6,7 +6,6 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
-import scipy.fft
 import soxr
 from numpy.typing import NDArray
 
@@ -72,7 +71,7 @@ def band_limit(blocks: Iterator[Block], rate_hz: float) -> Iterator[Block]:
     taps = len(response)
     late = taps // 2
     size = 1 << math.ceil(math.log2(PIECE_FRAMES + taps))
-    spectrum = scipy.fft.rfft(response, size)
+    spectrum = np.fft.rfft(response, size)
     history = np.zeros((2, taps - 1))
     skip = late
 
@@ -80,7 +79,7 @@ def band_limit(blocks: Iterator[Block], rate_hz: float) -> Iterator[Block]:
         nonlocal history
         joined = np.concatenate([history, piece], axis=1)
         history = joined[:, joined.shape[1] - (taps - 1) :]
-        made = scipy.fft.irfft(scipy.fft.rfft(joined, size) * spectrum, size)
+        made = np.fft.irfft(np.fft.rfft(joined, size) * spectrum, size)
         return np.ascontiguousarray(made[:, taps - 1 : joined.shape[1]])
 
     def late_pieces() -> Iterator[Block]:

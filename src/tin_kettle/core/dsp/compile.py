@@ -1,57 +1,125 @@
 """How kernels are compiled: one eager signature each, cached on disk, without the interpreter lock.
 
+The compiler itself takes seconds to load, so that nothing of it is touched before a kernel is first called: a refused
+command answers at once, and a server listens while :func:`compile_all` warms up behind it.
+
 The fast-math options are named one by one: contraction and the sign of zero are free, NaN and infinity keep
 their meaning.
 """
 
 from __future__ import annotations
 
+import functools
+import importlib
+import pkgutil
+import threading
 from collections.abc import Callable
+from types import FunctionType
 from typing import Any, TypeVar, cast
-
-import numba
-from llvmlite import ir
-from numba.core import types
-from numba.extending import intrinsic
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 FAST = {"contract", "nsz"}
 
+_lock = threading.RLock()
+_kernels: list[Callable[[], None]] = []
+_made: dict[Callable[..., Any], Any] = {}
+
 
 def kernel(signature: str) -> Callable[[Function], Function]:
-    """Compile a kernel for one numba signature, such as ``void(float64[:, ::1])``."""
+    """A kernel for one signature, such as ``void(float64[:, ::1])``; compiled or loaded when first called."""
 
     def decorate(function: Function) -> Function:
-        compiled = numba.njit(signature, cache=True, nogil=True, fastmath=FAST, error_model="numpy", boundscheck=False)
-        return cast(Function, compiled(function))
+        compiled: list[Callable[..., Any]] = []
+
+        def prepare() -> None:
+            with _lock:
+                if not compiled:
+                    compiled.append(_compile(function, signature))
+
+        @functools.wraps(function)
+        def call(*arguments: Any) -> Any:
+            if not compiled:
+                prepare()
+            return compiled[0](*arguments)
+
+        _kernels.append(prepare)
+        return cast(Function, call)
 
     return decorate
 
 
 def inline(function: Function) -> Function:
-    """Compile a helper that is folded into the kernels of the same file."""
-    return cast(Function, numba.njit(inline="always", fastmath=FAST, error_model="numpy")(function))
+    """A helper that is folded into the kernels that call it."""
+    function.inlined = True  # type: ignore[attr-defined]
+    return function
 
 
-def _bitcast(result: Any, argument: Any, target: ir.Type) -> Any:
-    def generate(_context: Any, builder: Any, _signature: Any, args: Any) -> Any:
-        return builder.bitcast(args[0], target)
-
-    return result(argument), generate
-
-
-@intrinsic
-def _float_bits(_typing: Any, value: Any) -> Any:
+@inline
+def float_bits(x: float) -> int:
     """The 64 bits of a float as an integer."""
-    return _bitcast(types.int64, types.float64, ir.IntType(64)) if value == types.float64 else None
+    raise NotImplementedError("only inside a kernel")
 
 
-@intrinsic
-def _bits_float(_typing: Any, value: Any) -> Any:
+@inline
+def bits_float(bits: int) -> float:
     """The float that has the given 64 bits."""
-    return _bitcast(types.float64, types.int64, ir.DoubleType()) if value == types.int64 else None
+    raise NotImplementedError("only inside a kernel")
 
 
-# inside a kernel the compiler fills in the first argument
-float_bits = cast(Callable[[float], int], _float_bits)
-bits_float = cast(Callable[[int], float], _bits_float)
+def compile_all() -> None:
+    """Compile every kernel of the core, or load it from the cache."""
+    package = importlib.import_module("tin_kettle.core")
+    for module in pkgutil.walk_packages(package.__path__, "tin_kettle.core."):
+        if not module.name.endswith(".schema"):
+            importlib.import_module(module.name)
+    for prepare in _kernels:
+        prepare()
+
+
+def _compile(function: Callable[..., Any], signature: str) -> Callable[..., Any]:
+    import numba  # noqa: PLC0415  loads for a second
+
+    _fold_in(function.__globals__)
+    options: dict[str, Any] = {
+        "cache": True,
+        "nogil": True,
+        "fastmath": FAST,
+        "error_model": "numpy",
+        "boundscheck": False,
+    }
+    return cast(Callable[..., Any], numba.njit(signature, **options)(function))
+
+
+def _fold_in(names: dict[str, Any]) -> None:
+    """Put what the compiler understands in the place of the inlined helpers that a module's kernels call."""
+    for name, found in list(names.items()):
+        if isinstance(found, FunctionType) and getattr(found, "inlined", False):
+            names[name] = _folded(found)
+
+
+def _folded(helper: Callable[..., Any]) -> Any:
+    import numba  # noqa: PLC0415
+
+    if helper in (float_bits, bits_float):
+        return _bitcast(to_float=helper is bits_float)
+    if helper not in _made:
+        _made[helper] = numba.njit(inline="always", fastmath=FAST, error_model="numpy")(helper)
+        _fold_in(helper.__globals__)
+    return _made[helper]
+
+
+def _bitcast(to_float: bool) -> Any:
+    from llvmlite import ir  # noqa: PLC0415
+    from numba.core import types  # noqa: PLC0415
+    from numba.extending import intrinsic  # noqa: PLC0415
+
+    result, argument = (types.float64, types.int64) if to_float else (types.int64, types.float64)
+    target = ir.DoubleType() if to_float else ir.IntType(64)
+
+    def generate(_context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        return builder.bitcast(arguments[0], target)
+
+    def typed(_typing: Any, value: Any) -> Any:
+        return (result(argument), generate) if value == argument else None
+
+    return intrinsic(typed)

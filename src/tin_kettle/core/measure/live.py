@@ -7,7 +7,6 @@ from functools import cache
 from typing import Any, Self
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.decibels import gain_to_db
@@ -74,7 +73,7 @@ def _window(frames: int) -> NDArray[np.float64]:
 def spectrum_db(samples: NDArray[np.float64], rate_hz: float) -> list[float]:
     """Level of a (2, frames) stretch around each of ``SPECTRUM_HZ``, dB re a full-scale sine on both sides."""
     window = _window(samples.shape[1])
-    power = np.abs(scipy.fft.rfft(samples * window)) ** 2
+    power = np.abs(np.fft.rfft(samples * window)) ** 2
     power = (power[0] + power[1]) * 2.0 / window.sum() ** 2
     edges = SPECTRUM_HZ * (samples.shape[1] / rate_hz) / np.sqrt(SPECTRUM_HZ[1] / SPECTRUM_HZ[0])
     bins = np.minimum(edges.astype(np.intp), power.size - 1)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 WINDOW_S = 0.68
@@ -37,7 +36,7 @@ class SpectrumMeter:
         while joined.shape[1] - at >= self._size:
             piece = joined[:, at : at + self._size]
             parts = np.stack([0.5 * (piece[0] + piece[1]), 0.5 * (piece[0] - piece[1])]) * self._window
-            transform = scipy.fft.rfft(parts)
+            transform = np.fft.rfft(parts)
             self._power += transform.real**2 + transform.imag**2
             at += self._hop
         self._pending = [joined[:, at:]]

@@ -1,0 +1,176 @@
+"""The command line as scripts use it: exit codes, one line of complaint, JSON on standard output."""
+
+import json
+import signal
+import socket
+import subprocess
+import sys
+import time
+
+import numpy as np
+import pytest
+import soundfile
+
+from tests.conftest import music, noise, tone, write_wav
+from tin_kettle.cli.main import main
+
+COMMAND = [sys.executable, "-m", "tin_kettle"]
+
+
+def run(*arguments, cwd):
+    return subprocess.run(
+        [*COMMAND, *map(str, arguments)], cwd=cwd, capture_output=True, text=True, timeout=120, check=False
+    )
+
+
+@pytest.fixture
+def folder(tmp_path):
+    write_wav(tmp_path / "in.wav", music(2.0) * 0.5)
+    recipe = {"format": "tin-kettle-recipe", "version": 1}
+    (tmp_path / "empty.kettle.json").write_text(json.dumps(recipe))
+    master = [
+        {"id": "clean", "kind": "filter", "params": {"high_pass_on": True}},
+        {"id": "lim", "kind": "limiter", "params": {"gain_db": 6}},
+    ]
+    (tmp_path / "loud.kettle.json").write_text(json.dumps({**recipe, "master": master}))
+    buses = [{"id": "drums"}, {"id": "bass", "gain_db": -6}]
+    (tmp_path / "buses.kettle.json").write_text(json.dumps({**recipe, "buses": buses}))
+    return tmp_path
+
+
+def test_render_prints_and_measures(folder):
+    done = run(
+        "render", "in.wav", "--recipe", "loud.kettle.json", "--out", "out.flac", "--bits", "16", "--json", cwd=folder
+    )
+    assert done.returncode == 0, done.stderr
+    told = json.loads(done.stdout)
+    assert done.stdout.count("\n") == 1
+    assert soundfile.info(str(folder / "out.flac")).subtype == "PCM_16"
+    measured = run("measure", "out.flac", "--json", cwd=folder)
+    found = json.loads(measured.stdout)
+    assert found["integrated_lufs"] == pytest.approx(told["integrated_lufs"], abs=1e-6)
+    assert found["true_peak_dbtp"] <= -0.95
+    keys = (
+        "rate_hz channels duration_s format integrated_lufs max_momentary_lufs max_short_term_lufs loudness_range_lu "
+        "true_peak_dbtp sample_peak_dbfs peak_to_loudness_lu correlation mono_loss_lu side_energy_below_120hz "
+        "energy_below_30hz energy_above_16khz dc_offset clipped_samples spectrum"
+    )
+    assert set(found) == set(keys.split())
+    assert "LUFS" in run("measure", "out.flac", cwd=folder).stdout
+
+
+def test_render_defaults_and_options(folder):
+    run("render", "in.wav", "--recipe", "empty.kettle.json", "--out", "copy.wav", "--dither", "none", cwd=folder)
+    source, _ = soundfile.read(str(folder / "in.wav"), dtype="int32")
+    copy, rate = soundfile.read(str(folder / "copy.wav"), dtype="int32")
+    np.testing.assert_array_equal(source, copy)
+    assert rate == 48000
+    options = [
+        "--rate",
+        44100,
+        "--band-limit",
+        "--tail",
+        0.5,
+        "--from",
+        0.5,
+        "--to",
+        2.25,
+        "--bits",
+        "32f",
+        "--block",
+        777,
+    ]
+    done = run("render", "in.wav", "--recipe", "loud.kettle.json", "--out", "part.wav", *options, cwd=folder)
+    assert done.returncode == 0, done.stderr
+    info = soundfile.info(str(folder / "part.wav"))
+    assert (info.frames, info.samplerate, info.subtype) == (round(1.75 * 44100), 44100, "FLOAT")
+
+
+def test_render_of_buses_pads_and_says_so(folder):
+    write_wav(folder / "drums.wav", tone(1000, -20, 1.0))
+    write_wav(folder / "bass.wav", tone(1000, -20, 0.5)[0])
+    files = ["--bus", "drums=drums.wav", "--bus", "bass=bass.wav"]
+    done = run("render", "--recipe", "buses.kettle.json", *files, "--out", "sum.wav", "--bits", "32f", cwd=folder)
+    assert "bus 'bass' is 0.500 s shorter and is padded" in done.stderr
+    assert "bus 'bass' is mono and becomes two equal channels" in done.stderr
+    out, _ = soundfile.read(str(folder / "sum.wav"))
+    assert np.abs(out[:20000]).max() == pytest.approx(0.1 * (1 + 10 ** (-6 / 20)), rel=1e-3)
+    assert np.abs(out[30000:]).max() == pytest.approx(0.1, rel=1e-3)
+
+
+def test_an_integer_print_over_full_scale_says_so(folder):
+    write_wav(folder / "hot.wav", tone(1000, 6, 0.2), subtype="FLOAT")
+    done = run("render", "hot.wav", "--recipe", "empty.kettle.json", "--out", "x.wav", "--json", cwd=folder)
+    assert done.returncode == 0
+    assert json.loads(done.stdout)["clipped_in_print"] > 1000
+    assert "samples ran over full scale and were clipped" in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["measure", "none.wav"], "none.wav is not there"),
+        (["measure", "loud.kettle.json"], "is not a sound file"),
+        (["measure"], "Missing argument 'FILE'"),
+        (["dance"], "No such command 'dance'"),
+        (["render", "in.wav", "--out", "x.wav"], "Missing option '--recipe'"),
+        (["render", "in.wav", "--recipe", "in.wav", "--out", "x.wav"], "is not text"),
+        (["render", "--recipe", "loud.kettle.json", "--out", "x.wav"], "no source; give IN.wav"),
+        (
+            ["render", "in.wav", "--recipe", "buses.kettle.json", "--out", "x.wav"],
+            "give --bus ID=FILE for each of drums",
+        ),
+        (["render", "--recipe", "buses.kettle.json", "--bus", "drums", "--out", "x.wav"], "not of the form ID=FILE"),
+        (
+            ["render", "--recipe", "buses.kettle.json", "--bus", "drums=in.wav", "--out", "x.wav"],
+            "bus 'bass' has no file",
+        ),
+        (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.mp3"], "ending '.mp3' is not known"),
+        (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "in.wav"], "is the source itself"),
+        (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.wav", "--bits", "12"], "'12' is not one of"),
+        (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.wav", "--from", 5], "is no part of the song"),
+    ],
+)
+def test_bad_input_gives_one_clear_line_and_exit_2(folder, arguments, says, monkeypatch, capsys):
+    monkeypatch.chdir(folder)
+    monkeypatch.setattr(sys, "argv", ["tin-kettle", *map(str, arguments)])
+    before = [signal.getsignal(number) for number in (signal.SIGINT, signal.SIGTERM)]
+    with pytest.raises(SystemExit) as ended:
+        main()
+    for number, handler in zip((signal.SIGINT, signal.SIGTERM), before, strict=True):
+        signal.signal(number, handler)
+    told = capsys.readouterr()
+    assert ended.value.code == 2
+    assert says in told.err
+    assert told.err.startswith("tin-kettle: ")
+    assert told.err.count("\n") == 1
+    assert told.out == ""
+    assert not list(folder.glob("x.*"))
+    assert not list(folder.glob(".*.part"))
+
+
+def test_an_interrupted_render_leaves_nothing(folder):
+    write_wav(folder / "long.wav", noise(-20, 120.0))
+    command = [*COMMAND, "render", "long.wav", "--recipe", "loud.kettle.json", "--out", "x.wav"]
+    for number in (signal.SIGINT, signal.SIGTERM):
+        process = subprocess.Popen(command, cwd=folder, stderr=subprocess.PIPE, text=True)
+        while not list(folder.glob(".x.wav.*.part")):
+            assert process.poll() is None
+            time.sleep(0.02)
+        process.send_signal(number)
+        told = process.communicate(timeout=30)[1]
+        assert process.returncode == 130
+        assert told == "tin-kettle: stopped; nothing was left behind\n"
+        assert not list(folder.glob("*x.wav*"))
+
+
+def test_a_port_in_use_is_said_with_the_remedy(folder):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = run("serve", "--port", port, "--home", "home", cwd=folder)
+    assert done.returncode == 2
+    assert (
+        f"port {port} on 127.0.0.1 cannot be used (Address already in use); choose another with --port" in done.stderr
+    )

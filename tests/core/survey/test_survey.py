@@ -1,0 +1,89 @@
+"""The survey says what the print is, where each stage works, and how loud both are."""
+
+import numpy as np
+import pytest
+
+from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
+from tin_kettle.core.engine.offline import render
+from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.listen.match import match_loudness
+from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.survey.pyramid import BASE_FRAMES, Pyramid, PyramidBuilder
+from tin_kettle.core.survey.survey import Survey, survey_song
+
+
+def built(x, size=1000):
+    builder = PyramidBuilder()
+    for at in range(0, x.shape[1], size):
+        builder.feed(x[:, at : at + size])
+    return builder.finish()
+
+
+@pytest.mark.parametrize("seconds", [0.0001, 0.3, 10.0])
+def test_columns_bound_every_sample(seconds):
+    x = noise(-20, seconds)
+    pyramid = built(x)
+    for count in (1, 7, 500):
+        low, high = pyramid.columns(0, x.shape[1], count)
+        assert low.min() == pytest.approx(x.min(), rel=1e-6)
+        assert high.max() == pytest.approx(x.max(), rel=1e-6)
+        assert len(low) == count
+
+
+def test_columns_show_a_hit_where_it_is(tmp_path):
+    x = np.zeros((2, 480000))
+    x[0, 240000] = 1.0
+    for size in (999, 480000):
+        pyramid = built(x, size)
+        assert np.argmax(pyramid.columns(0, 480000, 1000)[1]) == pytest.approx(500, abs=1)
+        assert np.argmax(pyramid.columns(230000, 250000, 40)[1]) == pytest.approx(20, abs=20000 / 40 / BASE_FRAMES + 1)
+        assert pyramid.columns(0, 200000, 100)[1].max() == 0
+    pyramid.save(tmp_path / "w.npz")
+    np.testing.assert_array_equal(
+        Pyramid.load(tmp_path / "w.npz").columns(0, 480000, 50), pyramid.columns(0, 480000, 50)
+    )
+
+
+def test_the_survey_measures_what_the_print_would_be(tmp_path):
+    x = music(4.0)
+    recipe = recipe_of({"id": "c", "kind": "compressor", "params": {"threshold_db": -30}}, {"kind": "limiter"})
+    source = {"mix": ArraySource(x, RATE_HZ)}
+    survey = survey_song(recipe, source)
+    meter = SongMeter(RATE_HZ)
+    for block in render(recipe, source):
+        meter.feed(block)
+    wanted = meter.finish()
+    assert survey.measures["integrated_lufs"] == pytest.approx(wanted["integrated_lufs"], abs=1e-9)
+    assert survey.measures["true_peak_dbtp"] == pytest.approx(wanted["true_peak_dbtp"], abs=1e-9)
+    survey.save(tmp_path / "s.npz")
+    again = Survey.load(tmp_path / "s.npz")
+    assert again.measures == survey.measures
+    assert again.series("c", 0, 96000, 10) == survey.series("c", 0, 96000, 10)
+    np.testing.assert_array_equal(again.mastered.columns(0, 192000, 90), survey.mastered.columns(0, 192000, 90))
+    assert again.match(0, 192000) == survey.match(0, 192000)
+
+
+def test_effort_stands_at_the_time_of_the_song():
+    x = tone(1000, -40, 4)
+    x[:, 96000:100800] = tone(1000, -6, 0.1)
+    late = {"id": "late", "kind": "compressor", "params": {"lookahead_ms": 20, "ratio": 1}}
+    work = {"id": "work", "kind": "compressor", "params": {"threshold_db": -20, "ratio": 8, "attack_ms": 0.1}}
+    survey = survey_song(recipe_of(late, work), {"mix": ArraySource(x, RATE_HZ)})
+    db, at_s = survey.hardest("work")
+    assert db < -11
+    assert 2.0 - 0.01 <= at_s <= 2.1 + 0.01
+    assert survey.hardest("late")[0] == 0
+    begins = np.argmax(np.array(survey.series("work", 0, 192000, 750)["effort_db"]) < -1) * 256
+    assert begins == pytest.approx(96000, abs=600)
+
+
+def test_matching_turns_the_louder_one_down_by_the_difference_in_the_passage():
+    x = np.concatenate([tone(1000, -30, 4), tone(1000, -10, 4)], axis=1)
+    gain = recipe_of({"kind": "limiter", "params": {"gain_db": 6, "ceiling_db": -4}})
+    survey = survey_song(gain, {"mix": ArraySource(x, RATE_HZ)})
+    soft, loud = survey.match(0, 190000), survey.match(194000, 384000)
+    assert (soft.received_db, soft.now_db, soft.estimate) == (0, pytest.approx(-6, abs=0.05), False)
+    assert loud.now_db == pytest.approx(-6, abs=0.1)
+    assert match_loudness(-10.0, -14.0, False).received_db == -4
+    assert match_loudness(-10.0, -14.0, False).now_db == 0
+    assert match_loudness(None, -14.0, False).now_db == 0

@@ -1,0 +1,49 @@
+"""The demo song has the faults that the work is about, in sections that differ."""
+
+import numpy as np
+import pytest
+
+from tin_kettle.core.measure.loudness import integrated_lufs, stereo_energy
+from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.demo.low_bridge import low_bridge, low_bridge_recipe
+
+
+@pytest.fixture(scope="module")
+def song():
+    x = low_bridge()
+    meter = SongMeter(48000)
+    meter.feed(x)
+    return x, meter.finish(), stereo_energy(meter.loudness.slots())
+
+
+def test_it_is_a_plausible_pre_master(song):
+    x, measures, _ = song
+    assert 90 <= x.shape[1] / 48000 <= 180
+    assert -22 < measures["integrated_lufs"] < -14
+    assert measures["true_peak_dbtp"] < -0.5
+    assert measures["peak_to_loudness_lu"] > 14, "peaks stand far above the body"
+    assert measures["clipped_samples"] == 0
+
+
+def test_its_faults_can_be_measured(song):
+    x, measures, _ = song
+    assert measures["side_energy_below_120hz"] > 0.05
+    assert min(measures["dc_offset"]) > 0.002
+    left, right = np.sqrt((x**2).mean(axis=1))
+    assert 20 * np.log10(left / right) > 0.5
+    level = dict(zip(measures["spectrum"]["hz"], measures["spectrum"]["mid_db"], strict=True))
+    assert level[3162.28] > level[1995.26] + 2
+    assert level[3162.28] > level[5011.87] + 2
+    assert level[39.81] > level[100.0] - 3
+    hit = round(low_bridge_recipe().sections[3].start_s * 48000)
+    assert np.abs(x[:, hit - 500 : hit + 500]).max() > 1.2 * np.abs(x[:, hit + 2000 : hit + 20000]).max()
+
+
+def test_its_sections_differ(song):
+    _, _, energy = song
+    found = {}
+    for section in low_bridge_recipe().sections:
+        found[section.id] = integrated_lufs(energy[round(section.start_s * 100) : round(section.end_s * 100)])
+    assert found["chorus1"] > found["verse1"] + 3
+    assert found["verse1"] > found["intro"] + 1
+    assert found["chorus2"] > found["bridge"] + 2

@@ -1,0 +1,132 @@
+"""The resources as the bench uses them, and what is refused."""
+
+import io
+
+import numpy as np
+import pytest
+import soundfile
+
+from tests.conftest import noise, recipe_of, write_wav
+from tests.web.conftest import until
+from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.survey.measuring import measure_file
+from tin_kettle.web.app import create_app
+
+LOUD = recipe_of({"id": "lim", "kind": "limiter", "params": {"gain_db": 9, "ceiling_db": -2}})
+
+
+def test_a_song_is_brought_edited_undone_and_redone(client, song, put):
+    assert [row["title"] for row in client.get("/api/songs").get_json()] == ["Low Bridge"]
+    opened = client.get(f"/api/songs/{song}").get_json()
+    assert (opened["rate_hz"], opened["frames"], opened["sources"]["mix"]["name"]) == (48000, 144000, "Low Bridge.wav")
+    assert put(LOUD)["undo"] == "test"
+    undone = client.post(f"/api/songs/{song}/undo").get_json()
+    assert (undone["recipe"]["master"], undone["redo"]) == ([], "test")
+    assert client.post(f"/api/songs/{song}/redo").get_json()["recipe"] == dump_recipe(LOUD)
+    client.put(f"/api/songs/{song}/view", json={"stage": "lim"})
+    assert client.get(f"/api/songs/{song}").get_json()["view"] == {"stage": "lim"}
+
+
+def test_the_waveform_bounds_the_sound(client, song):
+    low, high = client.get(f"/api/songs/{song}/waveform?columns=50").get_json()
+    assert len(low) == len(high) == 50
+    assert -1 < min(low) < -0.2 < 0.2 < max(high) < 1
+
+
+def test_the_survey_lands_and_gives_strips_match_and_series(client, song, put):
+    put(LOUD)
+    url = f"/api/songs/{song}/survey"
+    found = until(lambda: client.get(url + "?columns=100").get_json(), lambda s: s["state"] == "done")
+    assert found["measures"]["true_peak_dbtp"] <= -1.95
+    assert len(found["mastered"][0]) == len(found["effort"]["lim"]) == 100
+    assert found["hardest"]["lim"]["db"] < -1
+    assert client.get(url + "/match").get_json()["now_db"] < -5
+    series = client.get(url + "/stages/lim?from=0&to=48000&columns=20").get_json()
+    assert len(series["effort_db"]) == 20
+    assert client.get(url + "/stages/none").get_json() is None
+
+
+def test_prints_are_made_measured_and_downloaded(client, song, put, tmp_path):
+    put(LOUD)
+    begun = client.post(f"/api/songs/{song}/prints", json={"format": "flac", "bits": "16"}).get_json()
+    done = until(lambda: client.get(f"/api/prints/{begun['id']}").get_json(), lambda p: p["state"] != "running")
+    assert done["state"] == "done", done
+    answer = client.get(f"/api/prints/{begun['id']}/file")
+    assert "Low Bridge" in answer.headers["Content-Disposition"]
+    (tmp_path / "got.flac").write_bytes(answer.data)
+    answer.close()
+    found = measure_file(FileSource(tmp_path / "got.flac"))
+    assert found["integrated_lufs"] == pytest.approx(done["measures"]["integrated_lufs"], abs=1e-6)
+    assert found["true_peak_dbtp"] <= -1.95
+    assert client.get(f"/api/songs/{song}/prints").get_json()[0]["id"] == begun["id"]
+
+
+def test_a_print_can_be_stopped(client, library, tmp_path):
+    path = write_wav(tmp_path / "long.wav", noise(-20, 60.0))
+    sha = client.post("/api/sources?name=long.wav", data=path.read_bytes()).get_json()["sha256"]
+    song = client.post("/api/songs", json={"title": "Long", "sha256": sha}).get_json()["id"]
+    begun = client.post(f"/api/songs/{song}/prints", json={}).get_json()
+    client.post(f"/api/prints/{begun['id']}/stop")
+    ended = until(lambda: client.get(f"/api/prints/{begun['id']}").get_json(), lambda p: p["state"] != "running")
+    assert ended["state"] == "stopped"
+    refused = client.get(f"/api/prints/{begun['id']}/file")
+    assert (refused.status_code, "is stopped" in refused.get_json()["problem"]) == (404, True)
+    assert not list(library.folder("prints").iterdir())
+
+
+def test_uploads_are_refused_with_their_own_names_and_never_used_as_paths(client, library):
+    for data, message in ((b"", "is empty"), (b"RIFFnonsense" * 9, "is not a sound file")):
+        answer = client.post("/api/sources?name=../../etc/take.wav", data=data)
+        assert answer.status_code == 400
+        assert answer.get_json()["problem"].startswith("take.wav " + message)
+    three = io.BytesIO()
+    soundfile.write(three, np.zeros((10, 3)), 48000, format="WAV")
+    assert "3 channels" in client.post("/api/sources?name=x.wav", data=three.getvalue()).get_json()["problem"]
+    assert not list(library.folder("audio").iterdir())
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "code", "message"),
+    [
+        ("get", "/api/songs/99", None, 404, "there is no song 99"),
+        ("get", "/api/nothing", None, 404, "not found"),
+        ("post", "/api/songs", {"title": "x", "sha256": "0"}, 404, "not in the library"),
+        ("put", "/api/songs/1/recipe", {"base": 1, "recipe": {"format": "x"}}, 400, '$.format: "x" is not allowed'),
+        ("put", "/api/songs/1/recipe", {"recipe": {}}, 404, "does not say what it was made on"),
+        ("put", "/api/songs/1/recipe", {"base": 77, "recipe": dump_recipe(LOUD)}, 409, "another window"),
+        ("post", "/api/songs/1/prints", {"bits": "12"}, 400, "bits: '12' is not allowed; allowed: 16, 24, 32f"),
+        ("post", "/api/songs/1/prints", {"rate_hz": "fast"}, 400, "rate_hz: 'fast' is no rate"),
+        ("post", "/api/describe", {"format": "x"}, 400, "is not allowed"),
+    ],
+)
+def test_refusals_say_what_would_do(client, song, method, path, body, code, message):
+    answer = getattr(client, method)(path, json=body) if body is not None else getattr(client, method)(path)
+    assert answer.status_code == code
+    assert message.lower() in answer.get_json()["problem"].lower()
+
+
+def test_stages_are_described_for_the_bench(client):
+    answer = client.get("/api/stages").get_json()
+    assert [kind["kind"] for kind in answer["kinds"]] == ["trim", "filter", "compressor", "limiter"]
+    described = client.post("/api/describe?rate=44100", json=dump_recipe(LOUD)).get_json()
+    assert described["lim"]["summary"] == "+9 dB into ceiling −2 dBTP"
+    assert client.get("/api/recipe.schema.json").get_json()["title"] == "Tin Kettle recipe"
+
+
+def test_strangers_are_kept_out(client, song):
+    assert client.get("/api/songs", headers={"Host": "evil.example"}).status_code == 421
+    there = {"Origin": "http://evil.example"}
+    assert client.post(f"/api/songs/{song}/undo", headers=there).status_code == 403
+    opening = {**there, "Upgrade": "websocket", "Connection": "Upgrade"}
+    assert client.get(f"/api/songs/{song}/live", headers=opening).status_code == 403
+    assert client.post(f"/api/songs/{song}/undo", headers={"Origin": "http://localhost"}).status_code == 200
+    assert "default-src 'self'" in client.get("/api/songs").headers["Content-Security-Policy"]
+
+
+def test_a_server_for_others_asks_for_the_key(library):
+    client = create_app(library, access_key="sesame").test_client()
+    assert client.get("/api/songs").status_code == 401
+    assert client.get("/?key=wrong").status_code == 401
+    assert client.get("/?key=sesame").status_code == 302
+    assert client.get("/api/songs").status_code == 200
