@@ -111,6 +111,8 @@ class Session:
             return
         with self._wake:
             if kind == "credit":
+                if int(message["epoch"]) < self._credit_epoch:
+                    return  # meant for what was played before a seek
                 most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
                 self._credit, self._credit_epoch = min(int(message["position"]), most), int(message["epoch"])
             else:

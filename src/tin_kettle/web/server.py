@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import threading
+import time
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
@@ -14,6 +16,7 @@ from tin_kettle.web.app import create_app
 
 THREADS = 64
 GRACE_S = 1
+PARENT_LOOK_S = 0.25
 
 
 class Server(BaseApplication):  # type: ignore[misc]
@@ -32,7 +35,7 @@ class Server(BaseApplication):  # type: ignore[misc]
             "timeout": 0,
             "loglevel": "warning",
             "control_socket_disable": True,
-            "post_worker_init": lambda _worker: threading.Thread(target=compile_all, daemon=True).start(),
+            "post_worker_init": lambda _worker: _begin(),
             "when_ready": lambda _server: _announce(shown, port, access_key),
         }
         super().__init__()
@@ -44,6 +47,19 @@ class Server(BaseApplication):  # type: ignore[misc]
 
     def load(self) -> Any:
         return create_app(self._library, self._access_key)
+
+
+def _begin() -> None:
+    for task in (compile_all, _leave_with_parent):
+        threading.Thread(target=task, daemon=True).start()
+
+
+def _leave_with_parent() -> None:
+    """End when the process that holds the port was killed: open sockets would keep this one, and the port, for ever."""
+    parent = os.getppid()
+    while os.getppid() == parent:
+        time.sleep(PARENT_LOOK_S)
+    os._exit(1)
 
 
 def _announce(host: str, port: int, access_key: str | None) -> None:

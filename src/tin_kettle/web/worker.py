@@ -79,8 +79,11 @@ class _Worker:
 
 
 def _say(message: dict[str, Any]) -> None:
-    sys.stdout.write(json.dumps(message) + "\n")
-    sys.stdout.flush()
+    try:
+        sys.stdout.write(json.dumps(message) + "\n")
+        sys.stdout.flush()
+    except BrokenPipeError:
+        os._exit(0)  # the server is gone
 
 
 if __name__ == "__main__":

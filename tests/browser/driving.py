@@ -1,0 +1,205 @@
+"""Driving the real bench: a server of its own, Debian's Chromium, and a tap on the sound that leaves the player."""
+
+from __future__ import annotations
+
+import base64
+import json
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from playwright.sync_api import Browser, ViewportSize, sync_playwright
+
+ARGUMENTS = [
+    "--disable-dev-shm-usage",
+    "--force-color-profile=srgb",
+    "--font-render-hinting=none",
+    "--hide-scrollbars",
+    "--autoplay-policy=no-user-gesture-required",
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+RETRIES = 5
+TAP = """
+class Tap extends AudioWorkletProcessor {
+  process([input], [output]) {
+    if (!input.length) return true;
+    input.forEach((row, i) => output[i].set(row));
+    this.port.postMessage([input[0].slice(), (input[1] ?? input[0]).slice()]);
+    return true;
+  }
+}
+registerProcessor("tap", Tap);
+"""
+INSERT_TAP = """
+async (source) => {
+  const { player } = window.tinKettle;
+  while (!player.node) await new Promise((next) => setTimeout(next, 20));
+  await player.context.audioWorklet.addModule(URL.createObjectURL(new Blob([source], { type: "text/javascript" })));
+  const tap = new AudioWorkletNode(player.context, "tap", { outputChannelCount: [2] });
+  player.node.disconnect();
+  player.node.connect(tap).connect(player.context.destination);
+  window.tapped = [];
+  tap.port.onmessage = ({ data }) => window.tapped?.push(data);
+}
+"""
+COLLECT = """
+async (frames) => {
+  window.tapped = [];
+  while (window.tapped.length * 128 < frames) await new Promise((next) => setTimeout(next, 10));
+  const whole = new Float32Array(2 * window.tapped.length * 128);
+  window.tapped.forEach(([left, right], i) => {
+    whole.set(left, i * 128);
+    whole.set(right, (window.tapped.length + i) * 128);
+  });
+  window.tapped = [];
+  let text = "";
+  const bytes = new Uint8Array(whole.buffer);
+  for (let i = 0; i < bytes.length; i += 32768) text += String.fromCharCode(...bytes.subarray(i, i + 32768));
+  return btoa(text);
+}
+"""
+
+
+def free_port() -> int:
+    """A port that nobody listens on."""
+    with socket.socket() as trial:
+        trial.bind(("127.0.0.1", 0))
+        return int(trial.getsockname()[1])
+
+
+class Server:
+    """A ``tin-kettle`` server in a process of its own."""
+
+    def __init__(self, home: Path, command: str = "serve", port: int | None = None) -> None:
+        self.home, self._command = home, command
+        self.port = port or free_port()
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self) -> None:
+        line = [sys.executable, "-m", "tin_kettle", self._command, "--port", str(self.port), "--home", str(self.home)]
+        self._process = subprocess.Popen(line, stdout=subprocess.DEVNULL)
+        end = time.monotonic() + 120
+        while time.monotonic() < end:
+            try:
+                urllib.request.urlopen(self.url + "/api/songs", timeout=5).close()
+                return
+            except (urllib.error.URLError, ConnectionError, TimeoutError):
+                time.sleep(0.05)
+        raise TimeoutError(f"no server at {self.url}")
+
+    def stop(self) -> None:
+        self._process.terminate()
+        self._process.wait(timeout=20)
+
+    def kill(self) -> None:
+        """End it without a chance to tidy up."""
+        self._process.kill()
+        self._process.wait(timeout=20)
+
+    def ask(self, path: str, body: bytes | dict[str, Any] | None = None, method: str | None = None) -> Any:
+        """A request to the API; the decoded answer."""
+        data = json.dumps(body).encode() if isinstance(body, dict) else body
+        kind = "application/json" if isinstance(body, dict) else "application/octet-stream"
+        request = urllib.request.Request(self.url + path, data, {"Content-Type": kind}, method=method)
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            return json.load(answer)
+
+    def add_song(self, path: Path, title: str) -> int:
+        """Bring a sound file into the library as a song; returns its number."""
+        source = self.ask(f"/api/sources?name={path.name}", path.read_bytes())
+        return int(self.ask("/api/songs", {"title": title, "sha256": source["sha256"]})["id"])
+
+    def save(self, song: int, document: dict[str, Any]) -> None:
+        """Make a recipe the song's present state."""
+        base = self.ask(f"/api/songs/{song}")["revision"]["id"]
+        self.ask(f"/api/songs/{song}/recipe", {"base": base, "label": "test", "recipe": document}, "PUT")
+
+
+@contextmanager
+def chromium() -> Iterator[Browser]:
+    """Debian's Chromium without a window; it plays to a device that is not there, in real time."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        yield browser
+        browser.close()
+
+
+class Bench:
+    """One page with a song on the bench; the tap is a script that the bench's own policy would refuse."""
+
+    def __init__(self, browser: Browser, server: Server, bypass_csp: bool = True, **more: Any) -> None:
+        viewport: ViewportSize = {"width": 1280, "height": 800}
+        self._context = browser.new_context(viewport=viewport, bypass_csp=bypass_csp, **more)
+        page = self._context.new_page()
+        self.page, self.server = page, server
+        self.errors: list[str] = []
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+
+    def close(self) -> None:
+        self._context.close()
+
+    def open(self, song: int | None = None, tapped: bool = True) -> None:
+        """Open a song, or what was open last; with a tap on the sound where it is asked for."""
+        if song is not None:
+            self.page.add_init_script(f"if (!sessionStorage.opened) localStorage.setItem('song', '{song}')")
+            self.page.add_init_script("sessionStorage.opened = 'yes'")
+        self.page.goto(self.server.url)
+        self.page.get_by_label("Song map").wait_for()
+        if tapped:
+            self.tap()
+            self.page.wait_for_function("window.tinKettle.state().connected")
+
+    def tap(self) -> None:
+        """Listen in behind the player of the song that is open now."""
+        self.page.evaluate(INSERT_TAP, TAP)
+
+    def state(self, path: str) -> Any:
+        """A value of the bench's state, such as ``recipe.master[0].on``."""
+        return self.page.evaluate(f"window.tinKettle.state().{path}")
+
+    def plain(self) -> None:
+        """Monitor at full level and nothing matched, so that samples arrive as they are."""
+        self.page.evaluate("window.tinKettle.act.setMonitor(0); window.tinKettle.act.setMatched(false)")
+
+    def play(self) -> None:
+        self.page.keyboard.press("Space")
+        self.page.wait_for_function("window.tinKettle.player.now() !== null && window.tinKettle.state().playing")
+
+    def record(self, frames: int = 9600) -> NDArray[np.float64]:
+        """What leaves the player from now on, (2, frames and a little more)."""
+        for _ in range(RETRIES):
+            gaps = self.state("underruns")
+            raw = base64.b64decode(self.page.evaluate(COLLECT, frames))
+            if self.state("underruns") == gaps:
+                break
+            # a busy machine left a gap: what was recorded says nothing about the bench
+        return np.frombuffer(raw, dtype="<f4").reshape(2, -1).astype(np.float64)
+
+    def level_db(self, frames: int = 9600, settle: int = 24000) -> float:
+        """RMS level of what is heard a moment later, both sides together, in dB."""
+        self.record(settle)
+        return float(10.0 * np.log10(np.mean(self.record(frames) ** 2) + 1e-20))
+
+    def saved(self) -> None:
+        """Wait until the last edit is kept."""
+        self.page.wait_for_function("window.tinKettle.state().saved === 'saved'")
+
+    def surveyed(self) -> None:
+        """Wait until the survey of what was saved last is there."""
+        self.saved()
+        self.page.get_by_text("surveyed, whole song").wait_for(timeout=60000)
