@@ -31,7 +31,7 @@ bench: dev
 
 screenshots: dev
 	$(PY) tools/ensure_chromium.py
-	$(PY) tools/screenshots.py
+	$(PY) -m tools.screenshots
 
 # ---- what the targets above stand on
 

@@ -4,6 +4,7 @@ import { api, Refused } from "../api/client";
 import type { Described, KindInfo, Match, Param, Recipe, Revision, Song, Stages } from "../api/types";
 import { LivePlayer } from "../live/player";
 import type { Tap } from "../live/protocol";
+import { setParam } from "./editing";
 import { Readings } from "./readings";
 
 export type Compared = "received" | "now";
@@ -118,7 +119,7 @@ export async function openSong(id: number): Promise<void> {
       if (get().loop === null && head.song >= song.frames) stopAtEnd();
     },
   });
-  Object.assign(window, { tinKettle: { player, state: get, act: { setMonitor, setMatched } } });
+  Object.assign(window, { tinKettle: { player, state: get, act: { setMonitor, setMatched, compare, move: moveParam } } });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });
   if (get().loop) player.ask({ type: "loop", loop: get().loop });
   applyGains();
@@ -129,6 +130,7 @@ export async function openSong(id: number): Promise<void> {
 // ---- editing ------------------------------------------------------------------------------------------------------
 
 let revisionHeard = 0;
+let sentAt = 0;
 let sendTimer: ReturnType<typeof setTimeout> | null = null;
 let restTimer: ReturnType<typeof setTimeout> | null = null;
 let unsaved: { label: string } | null = null;
@@ -146,6 +148,12 @@ export function edit(recipe: Recipe, label: string, resting = false): void {
   restTimer = setTimeout(save, resting ? 0 : REST_MS);
 }
 
+/** Move one value, as a hand on its rule would. */
+function moveParam(id: string, name: string, value: number): void {
+  const { recipe } = get();
+  if (recipe) edit(setParam(recipe, id, name, value), name);
+}
+
 /** The hand has let go: keep what it did. */
 export function rest(): void {
   if (!unsaved) return;
@@ -153,12 +161,17 @@ export function rest(): void {
   restTimer = setTimeout(save, 0);
 }
 
+/** At once, and while more comes at most every 25 ms. */
 function sendSoon(): void {
-  sendTimer ??= setTimeout(() => {
+  const wait = Math.max(0, sentAt + SEND_MS - performance.now());
+  const send = () => {
     sendTimer = null;
+    sentAt = performance.now();
     const { recipe } = get();
     if (recipe) player?.ask({ type: "edit", recipe, revision: ++revisionHeard });
-  }, SEND_MS);
+  };
+  if (wait === 0 && !sendTimer) send();
+  else sendTimer ??= setTimeout(send, wait);
 }
 
 /** Asked after a wait, during which another edit may have come. */

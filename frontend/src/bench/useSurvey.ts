@@ -1,18 +1,30 @@
 /** The survey of what was saved last, asked for until it is there; and what follows from it. */
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { api } from "../api/client";
 import type { Survey } from "../api/types";
 import { setMatch, useBench } from "./store";
 
 export const MAP_COLUMNS = 930;
 const ASK_MS = 250;
+const REST_MS = 700;
+
+/** A number once it has stood for a moment: while edits follow each other, nothing is surveyed. */
+function useRested(value: number): number {
+  const [rested, setRested] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(value), REST_MS);
+    return () => clearTimeout(timer);
+  }, [value]);
+  return rested;
+}
 
 export function useSurvey(): Survey | undefined {
   const songId = useBench((s) => s.song?.id ?? 0);
   const revision = useBench((s) => s.revision?.id ?? 0);
-  const { data } = useQuery({
-    queryKey: ["survey", songId, revision],
+  const rested = useRested(revision);
+  const { data, isPlaceholderData } = useQuery({
+    queryKey: ["survey", songId, rested],
     queryFn: () => api.survey(songId, MAP_COLUMNS),
     enabled: songId > 0,
     refetchInterval: ({ state }) =>
@@ -20,7 +32,8 @@ export function useSurvey(): Survey | undefined {
     staleTime: Infinity,
     placeholderData: (before) => before,
   });
-  return data;
+  // what is known of an older state is shown, but as old
+  return data && (isPlaceholderData || rested !== revision) ? { ...data, state: "waiting" } : data;
 }
 
 /** Keep the matched gains those of the passage that is heard: the loop, or the whole song. */

@@ -35,7 +35,22 @@ export function useCanvas(draw: Draw) {
   return ref;
 }
 
-/** Draw at every frame of the screen. */
+const DRAW_MS = 30;
+const moving = new Set<() => void>();
+let drawnAt = 0;
+let running = false;
+
+/** All that moves is drawn together, about thirty times a second: the rest of the time belongs to the sound. */
+function drawMoving(now: number): void {
+  running = moving.size > 0;
+  if (!running) return;
+  requestAnimationFrame(drawMoving);
+  if (now - drawnAt < DRAW_MS) return;
+  drawnAt = now;
+  for (const paint of moving) paint();
+}
+
+/** Draw again and again, as the music goes on. */
 export function useMovingCanvas(draw: Draw) {
   const ref = useRef<HTMLCanvasElement>(null);
   const latest = useRef(draw);
@@ -43,17 +58,17 @@ export function useMovingCanvas(draw: Draw) {
     latest.current = draw;
   });
   useEffect(() => {
-    let frame = 0;
     const paint = () => {
-      frame = requestAnimationFrame(paint);
       const canvas = ref.current;
       const context = canvas && fit(canvas);
       if (!context) return;
       context.clearRect(0, 0, canvas.clientWidth, canvas.clientHeight);
       latest.current(context, canvas.clientWidth, canvas.clientHeight);
     };
-    frame = requestAnimationFrame(paint);
-    return () => cancelAnimationFrame(frame);
+    moving.add(paint);
+    if (!running) requestAnimationFrame(drawMoving);
+    running = true;
+    return () => void moving.delete(paint);
   }, []);
   return ref;
 }

@@ -18,6 +18,7 @@ from contextlib import ExitStack
 from typing import Any
 
 import numpy as np
+import orjson
 from flask import Flask
 from flask_sock import Sock
 from simple_websocket import ConnectionClosed, Server
@@ -49,7 +50,7 @@ def pack(played: Played, load: float) -> bytes:
     the meters as JSON.
     """
     planes = np.concatenate([played.now, played.received]).astype("<f4")
-    meters = json.dumps({**played.meters, "load": round(load, 3)}, separators=(",", ":")).encode()
+    meters = orjson.dumps({**played.meters, "load": round(load, 3)}, option=orjson.OPT_SERIALIZE_NUMPY)
     header = HEADER.pack(
         MAGIC,
         VERSION,

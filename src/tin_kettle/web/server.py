@@ -17,6 +17,7 @@ from tin_kettle.web.app import create_app
 THREADS = 64
 GRACE_S = 1
 PARENT_LOOK_S = 0.25
+SWITCH_S = 0.001
 
 
 class Server(BaseApplication):  # type: ignore[misc]
@@ -50,6 +51,8 @@ class Server(BaseApplication):  # type: ignore[misc]
 
 
 def _begin() -> None:
+    # the renderer should not wait long for a request that holds the interpreter
+    sys.setswitchinterval(SWITCH_S)
     for task in (compile_all, _leave_with_parent):
         threading.Thread(target=task, daemon=True).start()
 

@@ -18,7 +18,7 @@ from tin_kettle.core.errors import Cancelled, KettleError
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.survey.survey import survey_song
 
-NICENESS = 10
+NICENESS = 15
 REPORT_S = 0.1
 
 

@@ -172,9 +172,9 @@ class Audition:
             "received": at.received_meter.feed(received),
             "stages": {
                 slot.stage.id: {
-                    "input_db": slot.reading.input_db.round(2).tolist(),
-                    "heard_db": slot.reading.heard_db.round(2).tolist(),
-                    "effort_db": slot.reading.effort_db.round(3).tolist(),
+                    "input_db": slot.reading.input_db.astype(np.float32),
+                    "heard_db": slot.reading.heard_db.astype(np.float32),
+                    "effort_db": slot.reading.effort_db.astype(np.float32),
                 }
                 for slot in at.graph.slots()
                 if slot.reading is not None

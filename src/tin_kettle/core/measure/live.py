@@ -57,7 +57,7 @@ class LiveMeter:
             "momentary_lufs": _rounded(self._loudness.last_lufs(MOMENTARY_SLOTS)),
             "short_term_lufs": _rounded(self._loudness.last_lufs(SHORT_TERM_SLOTS)),
             "correlation": _rounded(correlation(*self._energies)),
-            "scope": [mid[::step].round(4).tolist(), side[::step].round(4).tolist()],
+            "scope": np.stack([mid[::step], side[::step]]).astype(np.float32),
         }
 
     def running_lufs(self) -> float | None:
@@ -70,7 +70,7 @@ def _window(frames: int) -> NDArray[np.float64]:
     return np.hanning(frames)
 
 
-def spectrum_db(samples: NDArray[np.float64], rate_hz: float) -> list[float]:
+def spectrum_db(samples: NDArray[np.float64], rate_hz: float) -> NDArray[np.float32]:
     """Level of a (2, frames) stretch around each of ``SPECTRUM_HZ``, dB re a full-scale sine on both sides."""
     window = _window(samples.shape[1])
     power = np.abs(np.fft.rfft(samples * window)) ** 2
@@ -78,7 +78,7 @@ def spectrum_db(samples: NDArray[np.float64], rate_hz: float) -> list[float]:
     edges = SPECTRUM_HZ * (samples.shape[1] / rate_hz) / np.sqrt(SPECTRUM_HZ[1] / SPECTRUM_HZ[0])
     bins = np.minimum(edges.astype(np.intp), power.size - 1)
     peaks = np.maximum.reduceat(power, bins)
-    return (10.0 * np.log10(np.maximum(peaks, 1e-14))).round(1).tolist()  # type: ignore[no-any-return]
+    return (10.0 * np.log10(np.maximum(peaks, 1e-14))).astype(np.float32)
 
 
 def _level_db(row: NDArray[np.float64]) -> float:

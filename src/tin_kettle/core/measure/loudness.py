@@ -16,7 +16,6 @@ SLOTS_PER_S = 100
 MOMENTARY_SLOTS, SHORT_TERM_SLOTS, HOP_SLOTS = 40, 300, 10
 ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU, RANGE_GATE_LU = -70.0, -10.0, -20.0
 OFFSET_LU = -0.691
-PARTS_AT_MOST = 64
 
 
 def k_weighting(rate_hz: float) -> Sections:
@@ -113,25 +112,21 @@ class LoudnessMeter:
 
     def slots(self) -> NDArray[np.float64]:
         """(slots, 3): mean energies LL, RR, LR of every full 10 ms."""
-        return np.concatenate(self._parts) if self._parts else np.zeros((0, 3))
+        if len(self._parts) != 1:
+            self._parts = [np.concatenate(self._parts) if self._parts else np.zeros((0, 3))]
+        return self._parts[0]
 
     def forget(self, keep: int) -> None:
-        """Let go of all but about the last ``keep`` slots, for meters that run for hours."""
-        if len(self._parts) > PARTS_AT_MOST:
-            self._parts = [self.slots()[-keep:]]
+        """Let go of all but the last ``keep`` slots, for meters that run for hours."""
+        self._parts = [self.slots()[-keep:]]
 
     def last_lufs(self, slots: int) -> float | None:
         """Loudness of the last so many slots (40 momentary, 300 short-term); None before the first."""
-        if not self._parts:
+        heard = self.slots()
+        if not len(heard):
             return None
-        recent, held = [], 0
-        for part in reversed(self._parts):
-            recent.append(part[held - slots :] if held + len(part) > slots else part)
-            held += len(recent[-1])
-            if held >= slots:
-                break
         # what has not been heard yet counts as silence, as on any meter that has just been started
-        return energy_to_lufs(float(np.concatenate(recent)[:, :2].sum()) / slots)
+        return energy_to_lufs(float(heard[-slots:, :2].sum()) / slots)
 
 
 def energy_to_lufs(energy: float) -> float | None:

@@ -1,0 +1,111 @@
+"""How soon the ear has it: moves, comparing, seeks and starts, in the real bench through a tap behind the player."""
+
+from __future__ import annotations
+
+import gzip
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+
+from tests.browser.driving import Bench, Server, chromium
+from tests.conftest import RATE_HZ, music, tone, write_wav
+
+MOVES = 60
+STATIC = Path("src/tin_kettle/web/static")
+# times are the audio device's: from the edit, made in the page, to the first sample that leaves the player changed
+TIMED_MOVE = """
+async ([gain, level]) => {
+  const { act, player } = window.tinKettle;
+  window.tapped = [];
+  await new Promise((next) => setTimeout(next, 60));
+  const from = window.tapped.length;
+  act.move("t", "gain_db", gain);
+  for (;;) {
+    await new Promise((next) => setTimeout(next, 4));
+    for (let block = from; block < window.tapped.length; block++) {
+      const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
+      if (Math.abs(20 * Math.log10(peak / level) - gain) < 0.2) return ((block - from) * 128000) / player.rateHz;
+    }
+    if (window.tapped.length - from > 1500) return 4000;
+  }
+}
+"""
+TIMED_COMPARE = """
+async ([state, goal]) => {
+  const { act, player } = window.tinKettle;
+  window.tapped = [];
+  await new Promise((next) => setTimeout(next, 60));
+  const from = window.tapped.length;
+  act.compare(state);
+  for (;;) {
+    await new Promise((next) => setTimeout(next, 4));
+    for (let block = from; block < window.tapped.length; block++) {
+      const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
+      if (Math.abs(peak - goal) < 0.01 * goal) return ((block - from) * 128000) / player.rateHz;
+    }
+    if (window.tapped.length - from > 1500) return 4000;
+  }
+}
+"""
+
+
+def _spread(times_ms: list[float]) -> str:
+    median, late = np.percentile(times_ms, [50, 95])
+    return f"{median:.0f} ms median, {late:.0f} ms at the 95th percentile"
+
+
+def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
+    """(what, measured, goal)."""
+    server = Server(folder / "home")
+    path = write_wav(folder / "Tone.wav", tone(6000, -18, 60))
+    song = server.add_song(path, "Tone")
+    master = [{"id": "t", "kind": "trim"}, {"id": "c", "kind": "compressor", "params": {"threshold_db": 0}}]
+    server.save(song, {"format": "tin-kettle-recipe", "version": 1, "master": master})
+    with chromium() as browser:
+        bench = Bench(browser, server)
+        bench.open(song)
+        bench.plain()
+        bench.play()
+        bench.record(96000)
+        level = 10 ** (-18 / 20)
+        gains = [(-1) ** i * (1 + i % 5) for i in range(MOVES)]
+        moves = [bench.page.evaluate(TIMED_MOVE, [gain, level]) for gain in gains]
+        yield "move to ear", _spread(moves), "150 ms, aim 60 (95th percentile)"
+        bench.page.evaluate("window.tinKettle.act.move('t', 'gain_db', -6)")
+        bench.record(24000)
+        switches = []
+        for i in range(40):
+            state, goal = ("received", level) if i % 2 == 0 else ("now", level * 10 ** (-6 / 20))
+            switches.append(bench.page.evaluate(TIMED_COMPARE, [state, goal]))
+        yield "compare switch, its 10 ms crossfade included", _spread(switches), "60 ms, aim 15"
+        yield "gaps in the sound meanwhile", str(bench.state("underruns")), ""
+        bench.close()
+        yield _import(browser, server, folder)
+        server.stop()
+        began = time.monotonic()
+        server.start()
+        bench = Bench(browser, server)
+        bench.open(song, tapped=False)
+        bench.page.get_by_label("Stage").get_by_role("slider").first.wait_for()
+        yield "warm start to usable bench", f"{time.monotonic() - began:.1f} s", "4 s, aim 2"
+        bench.close()
+    server.stop()
+    scripts = [p for p in (STATIC / "assets").iterdir() if p.suffix == ".js"]
+    size = sum(len(gzip.compress(p.read_bytes())) for p in scripts)
+    yield "script on first load, gzipped", f"{size / 1000:.0f} kB", "400 kB, aim 250"
+
+
+def _import(browser: object, server: Server, folder: Path) -> tuple[str, str, str]:
+    path = write_wav(folder / "Three minutes.wav", music(180.0) * 0.5)
+    bench = Bench(browser, server)  # type: ignore[arg-type]
+    bench.open(tapped=False)
+    began = time.monotonic()
+    bench.page.get_by_label("Bring a file", exact=True).set_input_files(str(path))
+    with bench.page.expect_response(lambda answer: "/waveform" in answer.url, timeout=60000):
+        pass
+    took = time.monotonic() - began
+    bench.close()
+    assert RATE_HZ == 48000
+    return "3-minute WAV from drop to visible waveform", f"{took:.1f} s", "3 s, aim 1"
