@@ -119,7 +119,9 @@ export async function openSong(id: number): Promise<void> {
       if (get().loop === null && head.song >= song.frames) stopAtEnd();
     },
   });
-  Object.assign(window, { tinKettle: { player, state: get, act: { setMonitor, setMatched, compare, move: moveParam } } });
+  Object.assign(window, {
+    tinKettle: { player, state: get, act: { setMonitor, setMatched, compare, move: moveParam } },
+  });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });
   if (get().loop) player.ask({ type: "loop", loop: get().loop });
   applyGains();
