@@ -62,6 +62,33 @@ def compressor_gain_db(
     return gains
 
 
+def programme_gain_db(targets: Samples, attack: float, release: float, rise: float, fall: float) -> Samples:
+    """One channel of the release that follows the programme; times as shares a sample."""
+    out, work, lasting = [], 0.0, 0.0
+    for gain in targets:
+        target = -gain
+        lasting += (rise if target > lasting else fall) * (target - lasting)
+        if target > work:
+            work += attack * (target - work)
+        else:
+            work += release * (max(target, min(lasting, work)) - work)
+        out.append(-work)
+    return np.array(out)
+
+
+def optical_gain_db(targets: Samples, attack: float, quick: float, slow: float, memory: float) -> Samples:
+    """One channel of the two-stage recovery; times as shares a sample."""
+    out, cells, past = [], [0.0, 0.0], 0.0
+    for gain in targets:
+        target = -gain
+        past += memory * (target - past)
+        tired = min(past / 6, 1.0)
+        for i, share in enumerate((quick, quick + tired * (slow - quick))):
+            cells[i] += (attack if target > cells[i] else share) * (target - cells[i])
+        out.append(-sum(cells) / 2)
+    return np.array(out)
+
+
 def sliding_maximum(values: Samples, window: int) -> Samples:
     return np.array([values[i : i + window].max() for i in range(len(values) - window + 1)])
 

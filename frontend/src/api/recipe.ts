@@ -13,7 +13,7 @@ export interface Recipe {
    */
   buses: Bus[];
   groups: Bus[];
-  master: (TrimStage | FilterStage | CompressorStage | LimiterStage)[];
+  master: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage)[];
   sections: Section[];
   /**
    * @maxItems 0
@@ -27,7 +27,7 @@ export interface Bus {
   id: string;
   name: string;
   group: string | null;
-  chain: (TrimStage | FilterStage | CompressorStage | LimiterStage)[];
+  chain: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage)[];
   gain_db: number;
   pan: number;
   muted: boolean;
@@ -73,6 +73,37 @@ export interface FilterParams {
   low_pass_resonance_db: number;
 }
 /**
+ * Small, broad moves of tone, on the whole, the middle or the sides.
+ */
+export interface EqualizerStage {
+  id: string;
+  kind: "equalizer";
+  on: boolean;
+  channels: "stereo";
+  mix: number;
+  params: EqualizerParams;
+}
+export interface EqualizerParams {
+  phase: "minimum" | "linear";
+  /**
+   * @maxItems 16
+   */
+  bands: Band[];
+}
+/**
+ * One move of the equalizer.
+ */
+export interface Band {
+  id: string;
+  on: boolean;
+  shape: "bell" | "low_shelf" | "high_shelf" | "tilt" | "notch" | "high_pass" | "low_pass" | "band_pass";
+  hz: number;
+  gain_db: number;
+  q: number;
+  slope: 6 | 12 | 18 | 24 | 36 | 48 | 72 | 96;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+}
+/**
  * Holds the mix together by turning down what is loud, a dB or two at a time.
  */
 export interface CompressorStage {
@@ -89,14 +120,14 @@ export interface CompressorParams {
   knee_db: number;
   attack_ms: number;
   release_ms: number;
-  release_mode: "manual";
+  release_mode: "manual" | "auto" | "optical";
   detector: "peak" | "rms";
   rms_ms: number;
   link: number;
   makeup_db: number;
   range_db: number;
   lookahead_ms: number;
-  key: null;
+  key: string[] | null;
   /**
    * @maxItems 3
    */

@@ -12,6 +12,7 @@ import click
 from tin_kettle import __version__
 from tin_kettle.cli.measure import measure
 from tin_kettle.cli.render import render
+from tin_kettle.cli.response import response
 from tin_kettle.cli.serve import demo, serve
 from tin_kettle.core.errors import KettleError
 
@@ -25,7 +26,7 @@ def cli() -> None:
     """The mastering engineer's bench in a browser."""
 
 
-for command in (demo, serve, render, measure):
+for command in (demo, serve, render, measure, response):
     cli.add_command(command)
 
 

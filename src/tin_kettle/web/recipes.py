@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, jsonify, request
 
-from tin_kettle.core.recipe.describe import describe_detector_filter, describe_kinds, describe_recipe
+from tin_kettle.core.recipe.describe import describe_items, describe_kinds, describe_recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
 
@@ -14,7 +14,7 @@ blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 @blueprint.get("/stages")
 def stages() -> Response:
     """Every kind of stage and its controls."""
-    return jsonify(kinds=describe_kinds(), detector_filter=describe_detector_filter())
+    return jsonify(kinds=describe_kinds(), **describe_items())
 
 
 @blueprint.get("/recipe.schema.json")

@@ -5,8 +5,8 @@ import pytest
 
 from tests import naive
 from tests.conftest import noise
-from tin_kettle.core.dsp.bells import bell, high_shelf, low_shelf
 from tin_kettle.core.dsp.passes import biquad_to_svf, butterworth_qs, high_pass, low_pass
+from tin_kettle.core.dsp.shapes import bell, high_shelf, low_shelf
 from tin_kettle.core.dsp.svf import svf_cascade, svf_response
 
 SLOPES = (6, 12, 18, 24, 36, 48, 72, 96)

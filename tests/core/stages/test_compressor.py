@@ -4,7 +4,11 @@ import numpy as np
 import pytest
 
 from tests import naive
-from tests.conftest import RATE_HZ, music, noise, tone
+from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
+from tin_kettle.core.dsp.dynamics import attack_optical, attack_programme
+from tin_kettle.core.engine.offline import render
+from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.stages.compressor import Compressor, CompressorParams, DetectorFilter, hears, static_curve_db
 
 
@@ -91,3 +95,113 @@ def test_picture_and_words():
     np.testing.assert_allclose(static_curve_db(params, np.array([-40.0, -8.0])), [-38.0, -15.0], atol=1e-9)
     filters = (DetectorFilter(hz=110), DetectorFilter(kind="bell", hz=3000, gain_db=6))
     assert hears(CompressorParams(detector_filters=filters)) == "above 110 Hz, harder at 3 kHz"
+
+
+def steps_db():
+    """Targets as a hit, a pause and a long passage ask for, both sides alike, (2, frames)."""
+    row = np.zeros(RATE_HZ * 4)
+    row[4800:5280] = -8.0
+    row[48000:120000] = -6.0 + np.sin(np.arange(72000) / 500.0)
+    return np.ascontiguousarray(np.stack([row, row]))
+
+
+def test_auto_and_optical_release_are_their_equations():
+    shares = 0.01, 0.0005, 0.0001, 0.00004
+    for kernel, twin in ((attack_programme, naive.programme_gain_db), (attack_optical, naive.optical_gain_db)):
+        got = steps_db()
+        kernel(got, *shares, np.zeros((3, 2)))
+        np.testing.assert_allclose(got[1], twin(steps_db()[0], *shares), atol=1e-8)
+
+
+@pytest.mark.parametrize("mode", ["auto", "optical"])
+def test_recovery_is_quick_after_a_hit_and_slow_after_a_passage(mode):
+    def gain_after(loud_s, quiet_s):
+        x = np.concatenate([tone(1000, 0, loud_s), tone(1000, -60, 3.0)], axis=1)
+        setting = {"threshold_db": -20, "ratio": 4, "attack_ms": 1, "release_ms": 100, "release_mode": mode}
+        stage = Compressor(CompressorParams.model_validate(setting), RATE_HZ)
+        stage.process(x)
+        return stage.effort_db[0, round((loud_s + quiet_s) * RATE_HZ)]
+
+    assert gain_after(0.02, 0.25) > -2.0
+    assert gain_after(3.0, 0.25) < -4.0
+    assert gain_after(3.0, 2.9) > gain_after(3.0, 0.25)
+
+
+def keyed(**params):
+    stage = {"id": "duck", "kind": "compressor", "params": {"key": ["drums"], "ratio": 10, "knee_db": 0, **params}}
+    return recipe_of(buses=[{"id": "drums"}, {"id": "bass", "chain": [stage]}])
+
+
+def test_a_key_ducks_one_bus_to_another_in_time_whatever_delays_there_are():
+    bass, silent = tone(100, -20, 1.0), np.zeros((2, RATE_HZ))
+    hits = silent.copy()
+    hits[:, 24000:] = tone(1000, -6, 0.5)
+    sources = {"drums": ArraySource(hits, RATE_HZ), "bass": ArraySource(bass, RATE_HZ)}
+    out = {}
+    late = {"id": "late", "kind": "compressor", "params": {"ratio": 1, "lookahead_ms": 7}}
+    for name, chain in (("plain", []), ("late key", [late])):
+        recipe = keyed(attack_ms=0.05)
+        drums = recipe.buses[0].model_copy(
+            update={"chain": recipe_of(*chain).master, "muted": True}
+        )  # the key is tapped before mute
+        recipe = recipe.model_copy(update={"buses": (drums, recipe.buses[1])})
+        out[name] = np.concatenate(list(render(recipe, sources)), axis=1)
+    np.testing.assert_allclose(out["plain"][:, :24000], bass[:, :24000], atol=1e-12)
+    assert np.abs(out["plain"][:, 30000:]).max() < 0.1 * 10 ** (-10 / 20)
+    np.testing.assert_allclose(out["late key"], out["plain"], atol=1e-12)
+
+
+def test_keys_go_through_the_detector_filter_and_components():
+    low, silent = tone(60, -6, 1.0), np.zeros((2, RATE_HZ))
+    bass = ArraySource(tone(1000, -20, 1.0), RATE_HZ)
+    for key, filters, works in ((low, [], True), (low, [{"kind": "high_pass", "hz": 2000, "slope": 24}], False)):
+        recipe = keyed(detector_filters=filters, threshold_db=-30)
+        sources = {"drums": ArraySource(key, RATE_HZ), "bass": bass}
+        out = np.concatenate(list(render(recipe, sources)), axis=1) - key
+        assert (np.abs(out[:, 24000:]).max() < 0.05) is works
+    assert silent.max() == 0
+
+
+@pytest.mark.parametrize(
+    ("document", "message"),
+    [
+        (
+            {"buses": [{"id": "a", "chain": [{"id": "s", "kind": "compressor", "params": {"key": ["a"]}}]}]},
+            r"\$\.buses\[0\]\.chain\[0\]\.params\.key\[0\]: 'a' would wait for itself \(a → a\); key from another bus",
+        ),
+        (
+            {
+                "buses": [
+                    {"id": "a", "chain": [{"id": "s", "kind": "compressor", "params": {"key": ["b"]}}]},
+                    {"id": "b", "chain": [{"id": "t", "kind": "compressor", "params": {"key": ["a"]}}]},
+                ]
+            },
+            r"\$\.buses\[1\]\.chain\[0\]\.params\.key\[0\]: 'a' would wait for itself \(a → b → a\)",
+        ),
+        (
+            {
+                "buses": [
+                    {"id": "a", "group": "g", "chain": [{"id": "s", "kind": "compressor", "params": {"key": ["g"]}}]}
+                ],
+                "groups": [{"id": "g"}],
+            },
+            "would wait for itself",
+        ),
+    ],
+)
+def test_key_circles_are_refused_with_their_path(document, message):
+    with pytest.raises(RecipeError, match=message):
+        recipe_of(**document)
+
+
+def test_silence_after_sound_costs_no_denormals_and_recovers():
+    for mode in ("manual", "auto", "optical"):
+        setting = {"release_mode": mode, "release_ms": 20, "detector_filters": [{"kind": "low_pass", "hz": 50}]}
+        stage = Compressor(CompressorParams.model_validate(setting), RATE_HZ)
+        stage.process(tone(50, 0, 0.5))
+        for _ in range(30):
+            stage.process(np.zeros((2, RATE_HZ)))
+        for array in stage.state.values():
+            rest = np.abs(array[array != 0])
+            assert rest.size == 0 or rest.min() > 1e-290
+        assert stage.effort_db.min() > -1e-3

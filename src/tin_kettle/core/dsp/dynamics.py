@@ -70,6 +70,87 @@ def compression_db(
             y[i] = max(bend * inside * inside + slope * max(over - half, 0.0), -range_db)
 
 
+@kernel("void(float64[:, ::1], float64, float64, float64, float64, float64[:, ::1])")
+def attack_programme(
+    gain_db: NDArray[np.float64],
+    attack: float,
+    release: float,
+    rise: float,
+    fall: float,
+    state: NDArray[np.float64],
+) -> None:
+    """Release that follows the programme, in place.
+
+    With work w = −gain and the lasting work s: s goes towards the target by ``rise`` or ``fall``; w goes up to the
+    target by ``attack`` and down to max(target, s) by ``release``. After a single hit s is small and the gain is back
+    quickly; after a loud passage it comes back as slowly as s falls.
+
+    Args:
+        gain_db: (2, frames), target in, smoothed out.
+        attack, release, rise, fall: shares a sample.
+        state: (at least 2, 2), row 0 the work, row 1 the lasting work, dB.
+    """
+    for channel in range(2):
+        x = gain_db[channel]
+        work = state[0, channel]
+        lasting = state[1, channel]
+        for i in range(x.shape[0]):
+            target = -x[i]
+            lasting += (target - lasting) * (rise if target > lasting else fall)
+            if target > work:
+                work += attack * (target - work)
+            else:
+                work += release * (max(target, min(lasting, work)) - work)
+            if lasting < SETTLED_DB:
+                lasting = 0.0
+            if work < SETTLED_DB:
+                work = 0.0
+            x[i] = -work
+        state[0, channel] = work
+        state[1, channel] = lasting
+
+
+@kernel("void(float64[:, ::1], float64, float64, float64, float64, float64[:, ::1])")
+def attack_optical(
+    gain_db: NDArray[np.float64],
+    attack: float,
+    quick: float,
+    slow: float,
+    memory: float,
+    state: NDArray[np.float64],
+) -> None:
+    """Two-stage recovery like that of a lit resistor, in place.
+
+    The work is the mean of two cells. Both take hold by ``attack``; the first lets go by ``quick``, the second by a
+    share between ``quick`` and ``slow``: the more and the longer the work so far (a one-pole mean by ``memory``, full
+    at 6 dB), the slower.
+
+    Args:
+        gain_db: (2, frames), target in, smoothed out.
+        attack, quick, slow, memory: shares a sample.
+        state: (at least 3, 2), the two cells and the remembered work, dB.
+    """
+    for channel in range(2):
+        x = gain_db[channel]
+        first = state[0, channel]
+        second = state[1, channel]
+        past = state[2, channel]
+        for i in range(x.shape[0]):
+            target = -x[i]
+            past += memory * (target - past)
+            tired = min(past * (1.0 / 6.0), 1.0)
+            first += (target - first) * (attack if target > first else quick)
+            second += (target - second) * (attack if target > second else quick + tired * (slow - quick))
+            if first < SETTLED_DB:
+                first = 0.0
+            if second < SETTLED_DB:
+                second = 0.0
+            x[i] = -0.5 * (first + second)
+        state[0, channel] = first
+        state[1, channel] = second
+        state[2, channel] = past if past > SETTLED_DB else 0.0
+
+
 @kernel("void(float64[:, ::1], float64, float64, float64[::1])")
 def attack_release(gain_db: NDArray[np.float64], attack: float, release: float, state: NDArray[np.float64]) -> None:
     """One pole in dB, in place: ``attack`` while the target is below the present gain, else ``release``.

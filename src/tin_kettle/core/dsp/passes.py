@@ -1,8 +1,8 @@
 """High-pass and low-pass cascades that follow the analogue Butterworth curves up to 20 kHz.
 
-High-passes are bilinear: far above their corner both curves are flat. Low-passes have the poles of the
-analogue filter by impulse invariance and zeros matched to its magnitude (Vicanek 2016, *Matched second order
-digital filters*). What either leaves at corners that are high for the rate, one more section takes out, by least
+High-passes are bilinear where their corner is far below the rate, and matched sections above. Low-passes have the
+poles of the analogue filter by impulse invariance and zeros matched to its magnitude (Vicanek 2016, *Matched second
+order digital filters*). What is left at corners that are high for the rate, one more section takes out, by least
 squares.
 """
 
@@ -14,7 +14,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.svf import svf_response
+from tin_kettle.core.dsp.shapes import pass_section, refined
+from tin_kettle.core.dsp.svf import biquad_to_svf
 
 Sections = NDArray[np.float64]
 DB_PER_OCT_PER_ORDER = 6
@@ -55,14 +56,12 @@ def _high_pass(hz: float, slope_db_oct: int, resonance_db: float, rate_hz: float
     sections = np.array(rows)
     w0 = 2.0 * math.pi * hz / rate_hz
     if w0 > WARPED:
-        w = np.geomspace(w0 / 16.0, max(2.0 * w0, 2.0 * math.pi * _FIT[-1]), 40)
-        w = w[w < math.pi * 0.95]
-        wanted_db = _analogue_low_db(w0 / w, order, resonance_db)
-        made = svf_response(sections, w / (2.0 * math.pi), 1.0)
-        weight = np.where(wanted_db < -110.0, 0.1, 1.0)
-        start = np.exp(-w0 * np.array([0.5, 0.9, 0.6, 0.8]))
-        row = _correction(wanted_db - 20.0 * np.log10(np.abs(made)), weight, w, start, unity_at=-1.0)
-        sections = np.concatenate([sections, [biquad_to_svf(*row)]])
+        matched = [pass_section((1.0, 0.0, 0.0), 1.0 / q, hz, rate_hz) for q in butterworth_qs(order, resonance_db)]
+        if order % 2:
+            matched.append(pass_section((1.0, 1.0, 0.0), 2.0, hz, rate_hz))
+        sections = refined(
+            np.concatenate(matched), lambda w: _analogue_low_db(w0 / w, order, resonance_db), hz, rate_hz
+        )
     sections.setflags(write=False)
     return sections
 
@@ -88,18 +87,6 @@ def _low_pass(hz: float, slope_db_oct: int, resonance_db: float, rate_hz: float)
 def low_pass(hz: float, slope_db_oct: int, resonance_db: float, rate_hz: float) -> Sections:
     """Butterworth low-pass, as :func:`high_pass`; within 0.3 dB of the analogue curve to 16 kHz at 44.1 kHz."""
     return _low_pass(hz, slope_db_oct, resonance_db, rate_hz).copy()
-
-
-def biquad_to_svf(b0: float, b1: float, b2: float, a1: float, a2: float) -> tuple[float, ...]:
-    """A digital second-order section as a row for :func:`svf_cascade`.
-
-    From the bilinear form: (1 + a1 + a2)/(1 − a1 + a2) = g², 1 − a1 + a2 = 4/(1 + g·k + g²).
-    """
-    top = 1.0 + a1 + a2
-    bottom = 1.0 - a1 + a2
-    g = math.sqrt(top / bottom)
-    k = 2.0 * (1.0 - a2) / (bottom * g)
-    return g, k, (b0 - b1 + b2) / bottom, 2.0 * (b0 - b2) / (bottom * g), (b0 + b1 + b2) / top
 
 
 def _analogue_low_db(ratio: NDArray[np.float64], order: int, resonance_db: float) -> NDArray[np.float64]:

@@ -8,38 +8,76 @@ Any digital second-order section can be written so.
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.compile import kernel
+from tin_kettle.core.dsp.compile import inline, kernel
 
 FLUSH = 1e-25
 """States below this are silence; without it their decay would end in slow denormal numbers."""
 _STRIDE = 128
+IDENTITY = (1.0, 1.0, 1.0, 1.0, 1.0)
+"""A section that gives back what it gets, bit for bit."""
+
+Sections = NDArray[np.float64]
+"""(sections, 5)."""
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], float64[:, :, ::1])")
-def svf_cascade(block: NDArray[np.float64], sections: NDArray[np.float64], state: NDArray[np.float64]) -> None:
-    """Filter in place.
+def svf_cascade(block: NDArray[np.float64], sections: Sections, state: NDArray[np.float64]) -> None:
+    """Filter both rows in place with the same sections.
 
     Args:
         block: (2, frames).
         sections: (sections, 5) rows of (g, k, c0, c1, c2).
-        state: (sections, 2, 2), per section and channel the two integrators.
+        state: (at least sections, 2, 2), per section and row the two integrators.
+    """
+    if len(sections):
+        svf_rows(block, np.ascontiguousarray(np.stack([sections, sections], axis=1)), state)
+
+
+@inline
+def _matrix(row: NDArray[np.float64], out: NDArray[np.float64]) -> None:
+    """State-space form of a section: the two integrators' next values and the output, each from l1, l2 and x."""
+    g = row[0]
+    k = row[1]
+    a1 = 1.0 / (1.0 + g * (g + k))
+    a2 = g * a1
+    a3 = g * a2
+    # high = x − k·band − low, so the three outputs are weights of x, band and low
+    m1 = row[3] - k * row[2]
+    m2 = row[4] - row[2]
+    out[0] = 2.0 * a1 - 1.0
+    out[1] = -2.0 * a2
+    out[2] = 2.0 * a2
+    out[3] = 2.0 * a2
+    out[4] = 1.0 - 2.0 * a3
+    out[5] = 2.0 * a3
+    out[6] = m1 * a1 + m2 * a2
+    out[7] = m2 * (1.0 - a3) - m1 * a2
+    out[8] = row[2] + m1 * a2 + m2 * a3
+
+
+@kernel("void(float64[:, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+def svf_rows(block: NDArray[np.float64], sections: NDArray[np.float64], state: NDArray[np.float64]) -> None:
+    """Filter in place, each row with sections of its own.
+
+    Args:
+        block: (2, frames).
+        sections: (sections, 2, 5), per section and row (g, k, c0, c1, c2).
+        state: (at least sections, 2, 2), per section and row the two integrators.
     """
     left = block[0]
     right = block[1]
     frames = left.shape[0]
+    p = np.empty(9)
+    q = np.empty(9)
     for s in range(sections.shape[0]):
-        g = sections[s, 0]
-        k = sections[s, 1]
-        a1 = 1.0 / (1.0 + g * (g + k))
-        a2 = g * a1
-        a3 = g * a2
-        # high = x − k·band − low, so the three outputs are weights of x, band and low
-        m0 = sections[s, 2]
-        m1 = sections[s, 3] - k * sections[s, 2]
-        m2 = sections[s, 4] - sections[s, 2]
+        _matrix(sections[s, 0], p)
+        _matrix(sections[s, 1], q)
+        p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+        q0, q1, q2, q3, q4, q5, q6, q7, q8 = q[0], q[1], q[2], q[3], q[4], q[5], q[6], q[7], q[8]
         l1 = state[s, 0, 0]
         l2 = state[s, 0, 1]
         r1 = state[s, 1, 0]
@@ -47,19 +85,15 @@ def svf_cascade(block: NDArray[np.float64], sections: NDArray[np.float64], state
         for start in range(0, frames, _STRIDE):
             for i in range(start, min(start + _STRIDE, frames)):
                 x = left[i]
-                v3 = x - l2
-                v1 = a1 * l1 + a2 * v3
-                v2 = l2 + a2 * l1 + a3 * v3
-                l1 = 2.0 * v1 - l1
-                l2 = 2.0 * v2 - l2
-                left[i] = m0 * x + m1 * v1 + m2 * v2
+                left[i] = p8 * x + p6 * l1 + p7 * l2
+                l = p2 * x + p0 * l1 + p1 * l2
+                l2 = p5 * x + p3 * l1 + p4 * l2
+                l1 = l
                 x = right[i]
-                w3 = x - r2
-                w1 = a1 * r1 + a2 * w3
-                w2 = r2 + a2 * r1 + a3 * w3
-                r1 = 2.0 * w1 - r1
-                r2 = 2.0 * w2 - r2
-                right[i] = m0 * x + m1 * w1 + m2 * w2
+                right[i] = q8 * x + q6 * r1 + q7 * r2
+                r = q2 * x + q0 * r1 + q1 * r2
+                r2 = q5 * x + q3 * r1 + q4 * r2
+                r1 = r
             if abs(l1) + abs(l2) < FLUSH:
                 l1 = 0.0
                 l2 = 0.0
@@ -72,7 +106,19 @@ def svf_cascade(block: NDArray[np.float64], sections: NDArray[np.float64], state
         state[s, 1, 1] = r2
 
 
-def svf_response(sections: NDArray[np.float64], hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
+def biquad_to_svf(b0: float, b1: float, b2: float, a1: float, a2: float) -> tuple[float, ...]:
+    """A digital second-order section as a row for :func:`svf_cascade`.
+
+    From the bilinear form: (1 + a1 + a2)/(1 − a1 + a2) = g², 1 − a1 + a2 = 4/(1 + g·k + g²).
+    """
+    top = 1.0 + a1 + a2
+    bottom = 1.0 - a1 + a2
+    g = math.sqrt(top / bottom)
+    k = 2.0 * (1.0 - a2) / (bottom * g)
+    return g, k, (b0 - b1 + b2) / bottom, 2.0 * (b0 - b2) / (bottom * g), (b0 + b1 + b2) / top
+
+
+def svf_response(sections: Sections, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
     """Complex response of a cascade at the given frequencies, (points,)."""
     tangent = np.tan(np.pi * np.asarray(hz, dtype=np.float64) / rate_hz)
     total = np.ones(tangent.shape, dtype=np.complex128)

@@ -12,7 +12,8 @@ from typing import Self
 import numpy as np
 
 from tin_kettle.core.dsp.delay import delayed
-from tin_kettle.core.engine.slot import FADE_MS, Slot, Tap
+from tin_kettle.core.engine.slot import FADE_MS, Slot, Tap, keys_of
+from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Bus, Recipe, Stage
 from tin_kettle.core.recipe.reading import check_rate
 from tin_kettle.core.stages.processor import Block
@@ -33,8 +34,17 @@ class Chain:
         twin.slots = [slot.fork() for slot in self.slots]
         return twin
 
-    def process(self, block: Block) -> Block:
+    def align(self, at: int, tapped_at: Mapping[str, int]) -> int:
+        """Line every keyed slot up with its keys; returns how late the chain's output is."""
         for slot in self.slots:
+            slot.wait_for_keys(at, tapped_at)
+            at += slot.delay
+        return at
+
+    def process(self, block: Block, taps: Mapping[str, Block]) -> Block:
+        """Next block; ``taps`` are what the buses and groups before gave after their chains."""
+        for slot in self.slots:
+            slot.hear_keys(taps)
             block = slot.process(block)
         return block
 
@@ -49,12 +59,13 @@ class Fader:
         self._left = 0
 
     @staticmethod
-    def _goal(bus: Bus) -> Block:
-        gain = 0.0 if bus.muted else 10.0 ** (bus.gain_db / 20.0)
+    def _goal(bus: Bus, silent: bool = False) -> Block:
+        gain = 0.0 if bus.muted or silent else 10.0 ** (bus.gain_db / 20.0)
         return np.array([[gain * min(1.0, 1.0 - bus.pan)], [gain * min(1.0, 1.0 + bus.pan)]])
 
-    def change(self, bus: Bus) -> None:
-        goal = self._goal(bus)
+    def change(self, bus: Bus, silent: bool) -> None:
+        """Go to a bus's setting, or to silence where only listening mutes it."""
+        goal = self._goal(bus, silent)
         if not np.array_equal(goal, self._goal_now):
             self._goal_now, self._left = goal, self._steps
 
@@ -93,8 +104,10 @@ class Lane:
         twin.chain, twin.fader, twin.line = self.chain.fork(), self.fader.fork(), self.line.copy()
         return twin
 
-    def process(self, block: Block) -> Block:
-        return delayed(self.fader.process(self.chain.process(block)), self.line)
+    def process(self, block: Block, taps: dict[str, Block]) -> Block:
+        """Next block; what leaves the chain is added to ``taps``."""
+        taps[self.bus.id] = self.chain.process(block, taps)
+        return delayed(self.fader.process(taps[self.bus.id]), self.line)
 
 
 class Graph:
@@ -115,26 +128,33 @@ class Graph:
         self.buses = [Lane(bus, rate_hz) for bus in recipe.buses]
         self.groups = {group.id: Lane(group, rate_hz) for group in recipe.groups}
         self.master = Chain(recipe.master, rate_hz)
-        self._order = _children_first(recipe)
+        self._order = in_order(recipe)
+        self._silent: frozenset[str] = frozenset()
         self._tap: tuple[str, Tap] | None = None
         self._tap_line = np.zeros((2, 0))
-        self.delay = self._align() + self.master.delay
+        self.delay = self._align()
+
+    @property
+    def lanes(self) -> dict[str, Lane]:
+        """Buses and groups by id."""
+        return {**{lane.bus.id: lane for lane in self.buses}, **self.groups}
 
     def _align(self) -> int:
-        """Give every lane the delay that its slowest neighbour needs; returns the delay at the sum."""
-        parts: dict[str | None, list[tuple[Lane, int]]] = {None: []}
-        for lane in self.buses:
-            parts.setdefault(lane.bus.group, []).append((lane, lane.chain.delay))
-        latest = 0
-        for group_id in [*self._order, None]:
-            children = parts.get(group_id, [])
-            latest = max((delay for _, delay in children), default=0)
-            for lane, delay in children:
-                lane.line = np.zeros((2, latest - delay))
-            if group_id is not None:
-                group = self.groups[group_id]
-                parts.setdefault(group.bus.group, []).append((group, latest + group.chain.delay))
-        return latest
+        """Give every lane the delay that its slowest neighbour needs; returns the delay of the whole road."""
+        lanes = self.lanes
+        late: dict[str, int] = {}
+
+        def gather(group_id: str | None) -> int:
+            children = [lane for lane in lanes.values() if lane.bus.group == group_id]
+            latest = max((late[lane.bus.id] for lane in children), default=0)
+            for lane in children:
+                lane.line = np.zeros((2, latest - late[lane.bus.id]))
+            return latest
+
+        for lane_id in self._order:
+            start = gather(lane_id) if lane_id in self.groups else 0
+            late[lane_id] = lanes[lane_id].chain.align(start, late)
+        return self.master.align(gather(None), late)
 
     def slots(self) -> list[Slot]:
         """Every slot: buses, groups, master, in the order of the recipe."""
@@ -165,17 +185,21 @@ class Graph:
             return False
         check_rate(recipe, self.rate_hz)
         stages = {stage.id: stage for _, chain in recipe.chains() for stage in chain}
-        delays = {s.id: s.declared.build(s.params, self.rate_hz).delay if s.on else 0 for s in stages.values()}
-        if any(slot.delay != delays[slot.stage.id] for slot in self.slots()):
+        if not all(slot.can_become(stages[slot.stage.id]) for slot in self.slots()):
             return False
         for slot in self.slots():
             slot.change(stages[slot.stage.id])
-        for lane, bus in zip(self.buses, recipe.buses, strict=True):
-            lane.fader.change(bus)
-        for group in recipe.groups:
-            self.groups[group.id].fader.change(group)
         self.recipe = recipe
+        for bus in (*recipe.buses, *recipe.groups):
+            self.lanes[bus.id].bus = bus
+        self.silence(self._silent)
         return True
+
+    def silence(self, silent: frozenset[str]) -> None:
+        """Let buses be silent for the ear only; their taps still feed the keys."""
+        self._silent = silent
+        for lane in self.lanes.values():
+            lane.fader.change(lane.bus, lane.bus.id in silent)
 
     def adopt(self, other: Graph) -> bool:
         """Go on from another graph's state, slot by slot, where ids, kinds and all delays agree.
@@ -190,8 +214,8 @@ class Graph:
             known = theirs.get(slot.stage.id)
             if known and known.stage.kind == slot.stage.kind and known.delay == slot.delay:
                 slot.adopt(known)
-        lanes = {lane.bus.id: lane for lane in (*other.buses, *other.groups.values())}
-        for lane in (*self.buses, *self.groups.values()):
+        lanes = other.lanes
+        for lane in self.lanes.values():
             if lane.bus.id in lanes:
                 lane.fader.adopt(lanes[lane.bus.id].fader)
                 if lane.line.shape == lanes[lane.bus.id].line.shape:
@@ -222,12 +246,12 @@ class Graph:
         """Every chain with the delay between its output and the end of the road."""
         rest: dict[str | None, int] = {None: self.master.delay}
         listed = [(self.master, 0)]
-        for group_id in reversed(self._order):
-            lane = self.groups[group_id]
+        lanes = self.lanes
+        for lane_id in reversed(_children_first(self.recipe)):
+            lane = lanes[lane_id]
             after = rest[lane.bus.group] + lane.line.shape[1]
             listed.append((lane.chain, after))
-            rest[group_id] = after + lane.chain.delay
-        listed += [(lane.chain, rest[lane.bus.group] + lane.line.shape[1]) for lane in self.buses]
+            rest[lane_id] = after + lane.chain.delay
         return listed
 
     def process(self, inputs: Mapping[str, Block]) -> Block:
@@ -241,13 +265,14 @@ class Graph:
         """
         frames = next(iter(inputs.values())).shape[1]
         sums: dict[str | None, Block] = {}
-        for lane in self.buses:
-            self._add(sums, lane.bus.group, lane.process(inputs[lane.bus.id]))
-        for group_id in self._order:
-            lane = self.groups[group_id]
-            block = sums.pop(group_id, None)
-            self._add(sums, lane.bus.group, lane.process(np.zeros((2, frames)) if block is None else block))
-        out = self.master.process(sums[None])
+        taps: dict[str, Block] = {}
+        lanes = self.lanes
+        for lane_id in self._order:
+            lane = lanes[lane_id]
+            block = inputs[lane_id] if lane_id in inputs else sums.pop(lane_id, None)
+            done = lane.process(np.zeros((2, frames)) if block is None else block, taps)
+            self._add(sums, lane.bus.group, done)
+        out = self.master.process(sums[None], taps)
         if self._tap:
             tapped = next((s.tapped for s in self.slots() if s.stage.id == self._tap[0]), None)
             return delayed(tapped if tapped is not None else np.zeros_like(out), self._tap_line)
@@ -259,17 +284,17 @@ class Graph:
 
 
 def _children_first(recipe: Recipe) -> list[str]:
-    """Group ids, every group before the one it feeds."""
-    parents = {group.id: group.group for group in recipe.groups}
+    """Ids of buses and groups, each before the group it feeds."""
+    parents = {bus.id: bus.group for bus in (*recipe.buses, *recipe.groups)}
 
-    def depth(group_id: str) -> int:
-        parent = parents[group_id]
+    def depth(lane_id: str) -> int:
+        parent = parents[lane_id]
         return 0 if parent is None else 1 + depth(parent)
 
     return sorted(parents, key=depth, reverse=True)
 
 
 def _shape(recipe: Recipe) -> list[object]:
-    chains = [(path, [(s.id, s.kind) for s in chain]) for path, chain in recipe.chains()]
+    chains = [(path, [(s.id, s.kind, keys_of(s)) for s in chain]) for path, chain in recipe.chains()]
     lanes = [(bus.id, bus.group) for bus in (*recipe.buses, *recipe.groups)]
     return [chains, lanes]

@@ -7,6 +7,7 @@ voice to the next in 10 ms. Stages never write any of this again.
 from __future__ import annotations
 
 import copy
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal, Self
 
@@ -104,12 +105,13 @@ class Voice:
         if self.processor and other.processor and same_part:
             self.processor.adopt(other.processor)
 
-    def process(self, block: Block, tap: Tap) -> tuple[Block, Block | None]:
+    def process(self, block: Block, tap: Tap, key: Block | None) -> tuple[Block, Block | None]:
         """The block as left and right, and what the tap hears of it."""
         if self.processor is None:
             return block, np.zeros_like(block) if tap != "result" else None
         stage, channels = self.stage, self.stage.channels
         dry = delayed(block, self.line)
+        self.processor.key = None if key is None else pick(key, channels)
         wet = self.processor.process(pick(block, channels))
         if stage.mix < 1.0:
             wet = (1.0 - stage.mix) * pick(dry, channels) + stage.mix * wet
@@ -121,6 +123,11 @@ class Voice:
             heard = self.processor.detector
             return out, place(heard, channels) if heard is not None else dry
         return out, None
+
+
+def keys_of(stage: Stage) -> tuple[str, ...]:
+    """Ids of the buses and groups that a stage's detector listens to; none while it is off."""
+    return stage.declared.keys(stage.params) if stage.on else ()
 
 
 class Slot:
@@ -137,6 +144,9 @@ class Slot:
         self.metered = False
         self.tapped: Block | None = None
         self.reading: Reading | None = None
+        self.wait_line = np.zeros((2, 0))
+        self.key_lines: dict[str, NDArray[np.float64]] = {}
+        self._key: Block | None = None
 
     @property
     def stage(self) -> Stage:
@@ -145,11 +155,30 @@ class Slot:
 
     @property
     def delay(self) -> int:
-        """Frames between its input and its output."""
-        return self._voice.delay
+        """Frames between its input and its output: the wait for its keys and the setting's own."""
+        return self.wait_line.shape[1] + self._voice.delay
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """What its detector listens to, where that is not its own input."""
+        return keys_of(self._voice.stage)
+
+    def wait_for_keys(self, at: int, tapped_at: Mapping[str, int]) -> None:
+        """Line up with the keys: the input is ``at`` frames late, the taps as many as ``tapped_at`` says."""
+        latest = max([at, *(tapped_at[key] for key in self.keys)])
+        self.wait_line = np.zeros((2, latest - at))
+        self.key_lines = {key: np.zeros((2, latest - tapped_at[key])) for key in self.keys}
+
+    def hear_keys(self, taps: Mapping[str, Block]) -> None:
+        """Take the keys of the next block; several sound together."""
+        if self.key_lines:
+            parts = [delayed(taps[key], line) for key, line in self.key_lines.items()]
+            self._key = np.add.reduce(parts)
 
     def fork(self) -> Self:
         twin = copy.copy(self)
+        twin.wait_line = self.wait_line.copy()
+        twin.key_lines = {key: line.copy() for key, line in self.key_lines.items()}
         twin._voice = self._voice.fork()
         twin._old = self._old.fork() if self._old else None
         return twin
@@ -158,6 +187,12 @@ class Slot:
         """Go on from another slot of the same stage, whose delay must be the same; differences are faded."""
         wanted = self._voice.stage
         twin = other.fork()
+        if self.wait_line.shape == other.wait_line.shape:
+            self.wait_line[:] = other.wait_line
+        for key, line in self.key_lines.items():
+            theirs = other.key_lines.get(key)
+            if theirs is not None and theirs.shape == line.shape:
+                line[:] = theirs
         self._voice, self._old, self._faded, self._waiting = (
             twin._voice,
             twin._old,
@@ -166,9 +201,18 @@ class Slot:
         )
         self.change(wanted)
 
+    def can_become(self, stage: Stage) -> bool:
+        """Whether a setting has the same delay, so that :meth:`change` may go to it."""
+        if stage == self._voice.stage:
+            return True
+        return self._voice.delay == (stage.declared.build(stage.params, self._rate_hz).delay if stage.on else 0)
+
     def change(self, stage: Stage) -> None:
         """Go to another setting of the same kind and delay within 10 ms; a fade under way is finished first."""
         if stage == self.stage:
+            return
+        if stage == self._voice.stage:
+            self._waiting = None
             return
         if self._old is not None:
             self._waiting = stage
@@ -180,33 +224,34 @@ class Slot:
 
     def process(self, block: Block) -> Block:
         """Next block, (2, frames)."""
+        block = delayed(block, self.wait_line)
         if self._old is None:
-            return self._steady(block)
+            return self._steady(block, self._key)
         parts, taps, at = [], [], 0
         while at < block.shape[1]:
             run = block.shape[1] - at
             if self._old is not None:
                 run = min(run, self._fade - self._faded)
             piece = np.ascontiguousarray(block[:, at : at + run])
-            parts.append(self._steady(piece) if self._old is None else self._fading(piece))
+            key = None if self._key is None else np.ascontiguousarray(self._key[:, at : at + run])
+            parts.append(self._steady(piece, key) if self._old is None else self._fading(piece, key))
             taps.append(self.tapped)
             at += run
         whole = [t for t in taps if t is not None]
         self.tapped = np.concatenate(whole, axis=1) if whole else None
         return np.concatenate(parts, axis=1)
 
-    def _steady(self, block: Block) -> Block:
-        out, self.tapped = self._voice.process(block, self.tap)
+    def _steady(self, block: Block, key: Block | None) -> Block:
+        out, self.tapped = self._voice.process(block, self.tap, key)
         if self.metered:
             self.reading = self._read(block, self._voice.processor)
         return out
 
-    def _fading(self, block: Block) -> Block:
+    def _fading(self, block: Block, key: Block | None) -> Block:
         old = self._old
-        if old is None:  # pragma: no cover  guarded by the caller
-            return self._steady(block)
-        before, tap_before = old.process(block, self.tap)
-        after = self._steady(block)
+        assert old is not None
+        before, tap_before = old.process(block, self.tap, key)
+        after = self._steady(block, key)
         ramp = fade_in(self._faded, block.shape[1], self._fade)
         if self.tapped is not None and tap_before is not None:
             self.tapped = tap_before + ramp * (self.tapped - tap_before)

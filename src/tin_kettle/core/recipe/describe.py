@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
+from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.model import Recipe, Stage
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.compressor import DetectorFilter
 from tin_kettle.core.stages.declare import Params
+from tin_kettle.core.stages.equalizer import Band
 
 
 def describe_stage(stage: Stage, rate_hz: float) -> dict[str, Any]:
@@ -15,6 +20,34 @@ def describe_stage(stage: Stage, rate_hz: float) -> dict[str, Any]:
     kind = stage.declared
     summary = kind.summary(stage.params) if stage.on else "off"
     return {"summary": summary, "picture": kind.picture(stage.params, rate_hz)}
+
+
+def stage_response(stage: Stage, at_hz: NDArray[np.float64], rate_hz: float) -> dict[str, list[float]]:
+    """Level in dB that mid and side have after a stage at the given frequencies: ``hz``, ``mid_db``, ``side_db``.
+
+    Raises:
+        RecipeError: the stage has no fixed response, since what it does depends on the music.
+    """
+    respond = stage.declared.response
+    if respond is None:
+        linear = ", ".join(name for name, kind in KINDS.items() if kind.response)
+        raise RecipeError(f"stage '{stage.id}'", f"a {stage.kind} has no fixed response; these have: {linear}")
+    turn = np.array([[0.5, 0.5], [0.5, -0.5]])
+    sides, identity = np.eye(2), np.eye(2)[:, :, None]
+    matrix = respond(stage.params, at_hz, rate_hz) if stage.on else identity * np.ones(at_hz.size)
+    if stage.channels in ("left", "right"):
+        keep = np.diag([0.0, 1.0] if stage.channels == "left" else [1.0, 0.0])
+        matrix = np.einsum("ij,jkp,kl->ilp", sides - keep, matrix, sides - keep) + keep[:, :, None]
+    parts = np.einsum("ij,jkp,kl->ilp", turn, matrix, np.linalg.inv(turn))
+    if stage.channels in ("mid", "side"):
+        row = 0 if stage.channels == "mid" else 1
+        # the component stands in both rows of the processor
+        alone = matrix[0, 0] + matrix[0, 1]
+        parts = identity * np.ones(at_hz.size, dtype=np.complex128)
+        parts[row, row] = alone
+    parts = (1.0 - stage.mix) * identity + stage.mix * parts if stage.on else parts
+    mid_db, side_db = (20.0 * np.log10(np.maximum(np.abs(parts[i, i]), 1e-10)) for i in range(2))
+    return {"hz": at_hz.tolist(), "mid_db": mid_db.round(4).tolist(), "side_db": side_db.round(4).tolist()}
 
 
 def describe_recipe(recipe: Recipe, rate_hz: float) -> dict[str, dict[str, Any]]:
@@ -38,9 +71,9 @@ def describe_kinds() -> list[dict[str, Any]]:
     ]
 
 
-def describe_detector_filter() -> list[dict[str, Any]]:
-    """The parameters of one detector filter, as :func:`describe_kinds` has a stage's."""
-    return describe_params(DetectorFilter)
+def describe_items() -> dict[str, list[dict[str, Any]]]:
+    """The parameters of what stages hold lists of: one detector filter, one equalizer band."""
+    return {"detector_filter": describe_params(DetectorFilter), "band": describe_params(Band)}
 
 
 def describe_params(params: type[Params]) -> list[dict[str, Any]]:
@@ -50,7 +83,7 @@ def describe_params(params: type[Params]) -> list[dict[str, Any]]:
         listed.append(
             {
                 "name": name,
-                "type": "choice" if "enum" in schema else "choice" if "const" in schema else schema["type"],
+                "type": "choice" if "enum" in schema or "const" in schema else schema.get("type", "array"),
                 "label": schema.get("label", name),
                 "says": schema.get("says", ""),
                 "unit": schema.get("unit", ""),

@@ -10,6 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages import KINDS
 
@@ -30,6 +31,8 @@ def parse_recipe(document: object) -> Recipe:
         raise RecipeError(_path(first["loc"]), _problem(dict(first))) from None
     _check_ids(recipe)
     _check_groups(recipe)
+    in_order(recipe)
+    _check_bands(recipe)
     _check_sections(recipe)
     return recipe
 
@@ -161,6 +164,18 @@ def _check_ids(recipe: Recipe) -> None:
         if name in seen:
             raise RecipeError(f"{path}.id", f"'{name}' is taken by {seen[name]}; every id must be unique")
         seen[name] = path
+
+
+def _check_bands(recipe: Recipe) -> None:
+    for path, chain in recipe.chains():
+        for index, stage in enumerate(chain):
+            names = [band.id for band in getattr(stage.params, "bands", ())]
+            for place, name in enumerate(names):
+                if name in names[:place]:
+                    raise RecipeError(
+                        f"{path}[{index}].params.bands[{place}].id",
+                        f"'{name}' is taken by another band of the stage; every band needs its own id",
+                    )
 
 
 def _check_groups(recipe: Recipe) -> None:

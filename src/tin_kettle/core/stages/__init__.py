@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from tin_kettle.core.stages import compressor, filter, limiter, trim
+from tin_kettle.core.stages import compressor, equalizer, filter, limiter, trim
 from tin_kettle.core.stages.declare import Kind
 
-KINDS: dict[str, Kind] = {kind.name: kind for kind in (trim.KIND, filter.KIND, compressor.KIND, limiter.KIND)}
+_LISTED = (trim, filter, equalizer, compressor, limiter)
+KINDS: dict[str, Kind] = {stage.KIND.name: stage.KIND for stage in _LISTED}
 """Every kind of stage by its name, in the order in which they are offered."""

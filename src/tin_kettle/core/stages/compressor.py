@@ -9,10 +9,18 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from tin_kettle.core.dsp import bells
+from tin_kettle.core.dsp import shapes
 from tin_kettle.core.dsp.decibels import amplitude_to_db, apply_db, db_to_gain
 from tin_kettle.core.dsp.delay import delayed
-from tin_kettle.core.dsp.dynamics import attack_release, compression_db, link_levels, mean_square_db, one_pole
+from tin_kettle.core.dsp.dynamics import (
+    attack_optical,
+    attack_programme,
+    attack_release,
+    compression_db,
+    link_levels,
+    mean_square_db,
+    one_pole,
+)
 from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
 from tin_kettle.core.dsp.svf import svf_cascade, svf_response
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
@@ -22,6 +30,10 @@ from tin_kettle.core.stages.words import bare, hz, ms
 CURVE_IN_DB = np.linspace(-60.0, 0.0, 121)
 PICTURE_HZ = np.geomspace(20.0, 20000.0, 120)
 MOST_FILTER_SECTIONS = 12
+RISE_TIMES, FALL_TIMES = 5.0, 12.0
+"""Auto release: how much longer than the release time the lasting work takes to rise and to fall."""
+SLOW_TIMES, MEMORY_MS = 20.0, 4000.0
+"""Optical release: the slowest recovery in release times, and how long the work so far is remembered."""
 
 
 class DetectorFilter(Params):
@@ -57,7 +69,7 @@ class DetectorFilter(Params):
         if self.kind in ("high_pass", "low_pass"):
             make = high_pass if self.kind == "high_pass" else low_pass
             return make(self.hz, self.slope, 20.0 * math.log10(self.q / 0.7071), rate_hz)
-        shape = {"bell": bells.bell, "high_shelf": bells.high_shelf, "low_shelf": bells.low_shelf}[self.kind]
+        shape = {"bell": shapes.bell, "high_shelf": shapes.high_shelf, "low_shelf": shapes.low_shelf}[self.kind]
         return shape(self.hz, self.q, self.gain_db, rate_hz)
 
 
@@ -110,7 +122,12 @@ class CompressorParams(Params):
         ticks=(5, 10, 50, 100, 400, 1000, 3000),
         says="How long it takes to let go: quick lifts what follows a hit, slow keeps it calm.",
     )
-    release_mode: Literal["manual"] = choice("manual", label="Release mode", says="Who decides how quickly it lets go.")
+    release_mode: Literal["manual", "auto", "optical"] = choice(
+        "manual",
+        label="Release mode",
+        says="Manual keeps the time set; auto lets go quickly after a hit and slowly after a loud passage; "
+        "optical recovers in two stages, the longer it worked the slower.",
+    )
     detector: Literal["peak", "rms"] = choice(
         "peak", label="Detector", says="Whether it answers to single peaks or to the average level."
     )
@@ -159,7 +176,16 @@ class CompressorParams(Params):
         ticks=(0, 5, 10, 15, 20),
         says="Lets it act before the hit arrives; the song is delayed for it and realigned.",
     )
-    key: None = Field(default=None, json_schema_extra={"label": "Key", "says": "Listens to the stage's own input."})
+    key: tuple[str, ...] | None = Field(
+        default=None,
+        min_length=1,
+        max_length=16,
+        strict=False,
+        json_schema_extra={
+            "label": "Key",
+            "says": "Listens to other buses instead of its own input: the bass makes room for the kick.",
+        },
+    )
     detector_filters: tuple[DetectorFilter, ...] = Field(
         default=(),
         max_length=3,
@@ -179,6 +205,10 @@ class Compressor(Processor):
         self._attack = one_pole(params.attack_ms, rate_hz)
         self._release = one_pole(params.release_ms, rate_hz)
         self._mean = one_pole(params.rms_ms, rate_hz)
+        self._rise = one_pole(RISE_TIMES * params.release_ms, rate_hz)
+        self._fall = one_pole(FALL_TIMES * params.release_ms, rate_hz)
+        self._slow = one_pole(SLOW_TIMES * params.release_ms, rate_hz)
+        self._memory = one_pole(MEMORY_MS, rate_hz)
         self.delay = round(params.lookahead_ms * rate_hz / 1000.0)
         self.static_gain = db_to_gain(params.makeup_db)
         self._filters = _detector_sections(params, rate_hz)
@@ -186,13 +216,14 @@ class Compressor(Processor):
             "filter": np.zeros((MOST_FILTER_SECTIONS, 2, 2)),
             "mean_square": np.zeros(2),
             "gain_db": np.zeros(2),
+            "work": np.zeros((3, 2)),
             "line": np.zeros((2, self.delay)),
             "heard": np.zeros((2, self.delay)),
         }
 
     def process(self, block: Block) -> Block:
         p = self._params
-        heard = block.copy()
+        heard = block.copy() if self.key is None else self.key.copy()
         svf_cascade(heard, self._filters, self.f64("filter"))
         gain_db = np.empty_like(heard)
         if p.detector == "peak":
@@ -201,12 +232,21 @@ class Compressor(Processor):
             mean_square_db(heard, gain_db, self._mean, self.f64("mean_square"))
         link_levels(gain_db, p.link)
         compression_db(gain_db, gain_db, p.threshold_db, p.ratio, p.knee_db, p.range_db)
-        attack_release(gain_db, self._attack, self._release, self.f64("gain_db"))
+        self._smooth(gain_db)
         out = delayed(block, self.f64("line"))
         apply_db(out, gain_db, p.makeup_db)
         self.detector = delayed(heard, self.f64("heard"))
         self.effort_db = gain_db
         return out
+
+    def _smooth(self, gain_db: Block) -> None:
+        mode, state = self._params.release_mode, self.f64("work")
+        if mode == "manual":
+            attack_release(gain_db, self._attack, self._release, self.f64("gain_db"))
+        elif mode == "auto":
+            attack_programme(gain_db, self._attack, self._release, self._rise, self._fall, state)
+        else:
+            attack_optical(gain_db, self._attack, self._release, self._slow, self._memory, state)
 
 
 def _detector_sections(params: CompressorParams, rate_hz: float) -> Sections:
@@ -248,6 +288,10 @@ def _summary(params: CompressorParams) -> str:
     if params.ratio == 1 or params.range_db == 0:
         return "takes nothing off"
     parts = [f"{bare(params.ratio)}:1", ms(params.attack_ms), ms(params.release_ms)]
+    if params.release_mode != "manual":
+        parts[2] += f" {params.release_mode}"
+    if params.key:
+        parts.append(f"keyed by {', '.join(params.key)}")
     if heard := hears(params):
         parts.append(f"hears {heard}")
     return " · ".join(parts)
@@ -262,5 +306,6 @@ KIND = Kind(
     picture=_picture,
     summary=_summary,
     hz_params=lambda p: [(f"detector_filters[{i}].hz", f.hz) for i, f in enumerate(p.detector_filters)],
+    keys=lambda p: p.key or (),
     dynamic=True,
 )

@@ -9,6 +9,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from tin_kettle.core.stages.processor import Processor
@@ -67,6 +69,8 @@ class Kind:
         picture: what is drawn for it at a rate in Hz.
         summary: its setting in an engineer's words.
         hz_params: frequencies that must lie below 0.49 × rate.
+        response: (2, 2, points), what left and right become of left and right, where the stage is linear.
+        keys: ids of the buses and groups that its detector listens to instead of its own input.
         channels: what it may treat.
         mixes: whether ``mix`` below 1 is allowed.
         dynamic: whether it reports effort, and has a detector to listen to.
@@ -80,6 +84,8 @@ class Kind:
     picture: Callable[[Any, float], Picture]
     summary: Callable[[Any], str]
     hz_params: Callable[[Any], list[tuple[str, float]]] = field(default=lambda _params: [])
+    response: Callable[[Any, NDArray[np.float64], float], NDArray[np.complex128]] | None = None
+    keys: Callable[[Any], tuple[str, ...]] = field(default=lambda _params: ())
     channels: tuple[Channels, ...] = ALL_CHANNELS
     mixes: bool = True
     dynamic: bool = False

@@ -102,6 +102,10 @@ def response(params: FilterParams, hz: NDArray[np.float64], rate_hz: float) -> N
     return svf_response(np.concatenate([np.zeros((0, 5)), *made]), hz, rate_hz)
 
 
+def _both_sides(params: FilterParams, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
+    return np.asarray(np.einsum("ij,p->ijp", np.eye(2), response(params, hz, rate_hz)))
+
+
 def _picture(params: FilterParams, rate_hz: float) -> Picture:
     at_hz = PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
     magnitude = np.abs(response(params, at_hz, rate_hz))
@@ -128,5 +132,6 @@ KIND = Kind(
     build=Filter,
     picture=_picture,
     summary=_summary,
+    response=_both_sides,
     hz_params=lambda p: [("high_pass_hz", p.high_pass_hz)] if p.high_pass_on else [],
 )

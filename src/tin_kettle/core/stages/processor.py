@@ -31,6 +31,9 @@ class Processor:
     def __init__(self) -> None:
         self.state: dict[str, NDArray[np.generic]] = {}
 
+    key: Block | None = None
+    """What the detector of the next block listens to instead of the block itself, (2, frames)."""
+
     def process(self, block: Block) -> Block:
         """Next block, as long as the one given; the input may be overwritten."""
         raise NotImplementedError

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.passes import high_pass
-from tin_kettle.core.dsp.svf import svf_cascade
+from tin_kettle.core.dsp.svf import svf_cascade, svf_response
 from tin_kettle.core.stages.declare import Kind, Params, Picture, number, switch
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import bare, db
@@ -76,6 +77,15 @@ class Trim(Processor):
         self.i64("settled")[0] = 1
 
 
+def _response(params: TrimParams, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
+    gain = db_to_gain(params.gain_db)
+    left = gain * min(1.0, 1.0 - params.balance) * (-1.0 if params.invert_left else 1.0)
+    right = gain * min(1.0, 1.0 + params.balance) * (-1.0 if params.invert_right else 1.0)
+    matrix = np.diag([left, right]) @ (np.eye(2)[::-1] if params.swap else np.eye(2))
+    offset = svf_response(high_pass(OFFSET_HZ, 6, 0.0, rate_hz), hz, rate_hz) if params.remove_dc else np.ones(hz.size)
+    return np.asarray(np.einsum("ij,p->ijp", matrix, offset))
+
+
 def _picture(params: TrimParams, _rate_hz: float) -> Picture:
     gain = db_to_gain(params.gain_db)
     return {
@@ -104,4 +114,5 @@ KIND = Kind(
     build=Trim,
     picture=_picture,
     summary=_summary,
+    response=_response,
 )
