@@ -158,7 +158,7 @@ def test_keys_go_through_the_detector_filter_and_components():
         recipe = keyed(detector_filters=filters, threshold_db=-30)
         sources = {"drums": ArraySource(key, RATE_HZ), "bass": bass}
         out = np.concatenate(list(render(recipe, sources)), axis=1) - key
-        assert (np.abs(out[:, 24000:]).max() < 0.05) is works
+        assert (np.abs(out[:, 24000:]).max() < 0.05) == works
     assert silent.max() == 0
 
 
