@@ -108,7 +108,7 @@ def test_refusals_say_what_would_do(client, song, method, path, body, code, mess
 
 def test_stages_are_described_for_the_bench(client):
     answer = client.get("/api/stages").get_json()
-    assert [kind["kind"] for kind in answer["kinds"]] == ["trim", "filter", "compressor", "limiter"]
+    assert [kind["kind"] for kind in answer["kinds"]] == ["trim", "filter", "equalizer", "compressor", "limiter"]
     described = client.post("/api/describe?rate=44100", json=dump_recipe(LOUD)).get_json()
     assert described["lim"]["summary"] == "+9 dB into ceiling −2 dBTP"
     assert client.get("/api/recipe.schema.json").get_json()["title"] == "Tin Kettle recipe"

@@ -61,12 +61,10 @@ def render(
         block_frames=block_frames,
     )
     with ExitStack() as stack:
-        sources: dict[str, FileSource] = {}
-        for bus_id, path in _files(recipe, source, buses).items():
-            sources[bus_id] = FileSource(path)
-            stack.callback(sources[bus_id].close)
+        files = bus_files(recipe, source, buses)
+        sources = open_buses(files, stack)
+        for path in files.values():
             _refuse_overwriting(path, out)
-        _say_padding(sources)
         progress = stack.enter_context(shown_progress(f"Printing {out.name}"))
         printed = print_song(recipe, sources, out, settings, progress)
     if printed.clipped:
@@ -81,7 +79,18 @@ def render(
         click.echo(f"{out} is printed", err=True)
 
 
-def _files(recipe: Recipe, source: Path | None, buses: tuple[str, ...]) -> dict[str, Path]:
+def open_buses(files: dict[str, Path], stack: ExitStack) -> dict[str, FileSource]:
+    """Open every bus's file until the stack ends, and say what becomes of mono and of shorter ones."""
+    sources: dict[str, FileSource] = {}
+    for bus_id, path in files.items():
+        sources[bus_id] = FileSource(path)
+        stack.callback(sources[bus_id].close)
+    _say_padding(sources)
+    return sources
+
+
+def bus_files(recipe: Recipe, source: Path | None, buses: tuple[str, ...]) -> dict[str, Path]:
+    """Bus id → file, from the command line's words."""
     files: dict[str, Path] = {}
     for entry in buses:
         bus_id, equals, name = entry.partition("=")

@@ -99,13 +99,26 @@ def add_song(
 
 
 def _add_revision(db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe) -> int:
+    revision_id = _insert_revision(db, song_id, parent_id, label, recipe)
+    db.execute("UPDATE songs SET revision_id = ? WHERE id = ?", (revision_id, song_id))
+    return revision_id
+
+
+def _insert_revision(db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe) -> int:
     revision_id = db.execute(
         "INSERT INTO revisions (song_id, parent_id, label, recipe, made_at) VALUES (?, ?, ?, ?, ?)",
         (song_id, parent_id, label, json.dumps(dump_recipe(recipe)), now()),
     ).lastrowid
     assert revision_id is not None
-    db.execute("UPDATE songs SET revision_id = ? WHERE id = ?", (revision_id, song_id))
     return revision_id
+
+
+def set_source(library: Library, song_id: int, bus_id: str, source: KeptSource) -> None:
+    """Put another sound file in a bus's place; the recipe stays."""
+    with library.writing() as db:
+        db.execute(
+            "UPDATE song_sources SET sha256 = ? WHERE song_id = ? AND bus_id = ?", (source.sha256, song_id, bus_id)
+        )
 
 
 def current_revision(library: Library, song_id: int) -> Revision:
@@ -173,6 +186,13 @@ def step_revision(library: Library, song_id: int, back: bool) -> Revision:
         if target is not None and target["id"] is not None:
             db.execute("UPDATE songs SET revision_id = ? WHERE id = ?", (target["id"], song_id))
         return _current(db, song_id)
+
+
+def add_beside(library: Library, song_id: int, recipe: Recipe, label: str) -> int:
+    """Keep a recipe beside the song's present revision, where the song stays; returns the revision's number."""
+    # without a parent: redo goes to the child made last, and what was only tried must not come before what was done
+    with library.writing() as db:
+        return _insert_revision(db, song_id, None, label, recipe)
 
 
 def revision_recipe(library: Library, revision_id: int) -> Recipe:

@@ -10,7 +10,7 @@ from werkzeug.exceptions import HTTPException
 from tin_kettle.core.errors import Conflict, KettleError, LibraryError
 from tin_kettle.store.database import Library
 from tin_kettle.store.prints import stop_orphans
-from tin_kettle.web import live, prints, recipes, songs, sources
+from tin_kettle.web import comparing, live, prints, recipes, songs, sources
 from tin_kettle.web.context import Context
 from tin_kettle.web.guard import guard
 from tin_kettle.web.jobs import Jobs
@@ -26,10 +26,12 @@ def create_app(library: Library, access_key: str | None = None) -> Flask:
     """
     app = Flask(__name__, static_folder=None)
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
+    # buses come in the order of the recipe
+    app.json.sort_keys = False  # type: ignore[attr-defined]
     stop_orphans(library)
     app.extensions["tin_kettle"] = Context(library, Jobs())
     guard(app, access_key)
-    for module in (songs, sources, recipes, prints):
+    for module in (songs, sources, recipes, prints, comparing):
         app.register_blueprint(module.blueprint)
     live.attach(app)
     app.register_error_handler(KettleError, _refused)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
-from flask import current_app
+from flask import current_app, request
 
 from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import Library
 from tin_kettle.store.sources import song_sources, source_path
 from tin_kettle.web.jobs import Jobs
@@ -25,6 +27,23 @@ def context() -> Context:
     found = current_app.extensions["tin_kettle"]
     assert isinstance(found, Context)
     return found
+
+
+def body() -> dict[str, Any]:
+    """The JSON object of the present request.
+
+    Raises:
+        LibraryError: there is none.
+    """
+    found = request.get_json(silent=True)
+    if not isinstance(found, dict):
+        raise LibraryError("the request holds no JSON object; reload the bench")
+    return found
+
+
+def int_argument(name: str, default: int) -> int:
+    """A whole number of the present request's address."""
+    return request.args.get(name, default, type=int)
 
 
 def open_sources(library: Library, song_id: int) -> dict[str, FileSource]:

@@ -1,7 +1,8 @@
 """The live socket: one a bench. It renders a little ahead of the ear and rewinds when a control moves.
 
-In (JSON): ``credit`` {position, epoch}, ``edit`` {recipe, revision, heard}, ``seek`` {song},
-``loop`` {loop, heard}, ``listen`` {stage, tap, heard}. Positions are stream frames, songs are song frames.
+In (JSON): ``credit`` {position, epoch}, ``edit`` {recipe, revision, heard}, ``seek`` {song}, ``loop`` {loop, heard},
+``tap`` {stage, tap, heard}, ``compare`` {other, heard}, ``listen`` {listening, lufs, heard}. Positions are stream
+frames, songs are song frames; ``lufs`` is the loudness of now and the other, for a service that turns songs down.
 Out: ``hello``, ``problem`` and ``stat`` as JSON, blocks as binary (:func:`pack`).
 """
 
@@ -15,6 +16,7 @@ import threading
 import time
 from collections.abc import Callable, Iterable
 from contextlib import ExitStack
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -23,12 +25,20 @@ from flask import Flask
 from flask_sock import Sock
 from simple_websocket import ConnectionClosed, Server
 
-from tin_kettle.core.engine.live import BLOCK_FRAMES, Audition, Played
+from tin_kettle.core.engine.live import Audition, Played
+from tin_kettle.core.engine.road import BLOCK_FRAMES, Piece
+from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.match import match_loudness
+from tin_kettle.core.listen.monitor import Monitor
+from tin_kettle.core.listen.places import turn_down_db
+from tin_kettle.core.listen.setting import parse_listening, silent_buses
+from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web.context import Context, open_sources
+from tin_kettle.web.others import REFERENCE_BUS, find_other, open_at_rate
 
 MAGIC = b"TKLV"
 VERSION = 1
@@ -43,14 +53,15 @@ StartResponse = Callable[..., Any]
 
 
 def pack(played: Played, load: float) -> bytes:
-    """A block for the wire, little-endian.
+    """A block for the wire, little-endian: *now* and the *other* it is compared with.
 
     Header: magic ``TKLV``, version u16, planes u16, frames u32, epoch u32, revision u32, bytes of meters u32, stream
-    position f64, song position f64. Then float32 planes (now left, now right, received left, received right), then
+    position f64, song position f64. Then float32 planes (now left, now right, other left, other right), then
     the meters as JSON.
     """
-    planes = np.concatenate([played.now, played.received]).astype("<f4")
-    meters = orjson.dumps({**played.meters, "load": round(load, 3)}, option=orjson.OPT_SERIALIZE_NUMPY)
+    planes = np.concatenate([played.now, played.other]).astype("<f4")
+    told = {**played.meters, "other_name": played.other_name, "load": round(load, 3)}
+    meters = orjson.dumps(told, option=orjson.OPT_SERIALIZE_NUMPY)
     header = HEADER.pack(
         MAGIC,
         VERSION,
@@ -68,8 +79,14 @@ def pack(played: Played, load: float) -> bytes:
 class Session:
     """One listener: messages come in on the handler's thread, blocks go out from another."""
 
-    def __init__(self, audition: Audition, send: Callable[[bytes | str], None]) -> None:
+    def __init__(
+        self,
+        audition: Audition,
+        send: Callable[[bytes | str], None],
+        find_piece: Callable[[str, Recipe], Piece] | None = None,
+    ) -> None:
         self._audition = audition
+        self._find_piece = find_piece
         self._send_raw = send
         self._send_lock = threading.Lock()
         self._wake = threading.Condition()
@@ -155,7 +172,7 @@ class Session:
     def _take_mail(self) -> list[dict[str, Any]]:
         if not self._due():
             return []
-        order = ("edit", "listen", "loop", "seek")
+        order = ("edit", "tap", "compare", "listen", "loop", "seek")
         mail = [self._mail[kind] for kind in order if kind in self._mail]
         unknown = [kind for kind in self._mail if kind not in order]
         self._mail.clear()
@@ -169,10 +186,16 @@ class Session:
         if kind == "edit":
             self._rewound = time.monotonic()
             audition.change(parse_recipe(message["recipe"]), int(message["revision"]), int(message["heard"]))
-        elif kind == "listen":
+            if audition.other_name.startswith("without:"):
+                self._compare(audition.other_name, int(message["heard"]))
+        elif kind == "tap":
             if message["tap"] not in TAPS:
                 raise ValueError(f"tap {message['tap']!r}")
-            audition.listen(message["stage"], message["tap"], int(message["heard"]))
+            audition.tap(message["stage"], message["tap"], int(message["heard"]))
+        elif kind == "compare":
+            self._compare(str(message["other"]), int(message["heard"]))
+        elif kind == "listen":
+            self._listen(message)
         elif kind == "loop":
             loop = message["loop"]
             audition.set_loop(None if loop is None else (int(loop[0]), int(loop[1])), int(message["heard"]))
@@ -184,14 +207,36 @@ class Session:
             # what a player grants before it has heard of the new epoch is meant for the old one
             self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * BLOCK_FRAMES
 
+    def _compare(self, name: str, heard: int) -> None:
+        piece = self._find_piece(name, self._audition.recipe) if self._find_piece and name != "received" else None
+        self._audition.compare(name, piece, heard)
+
+    def _listen(self, message: dict[str, Any]) -> None:
+        audition = self._audition
+        listening = parse_listening(message["listening"])
+        now, other = (Monitor(listening, audition.rate_hz, turn_down_db(lufs)) for lufs in message["lufs"])
+        audition.listen(now, other, silent_buses(audition.recipe, listening), int(message["heard"]))
+
     def _render(self) -> None:
         began = time.perf_counter()
         played = self._audition.render()
         took_s = time.perf_counter() - began
         self._load += 0.1 * (took_s * self._audition.rate_hz / BLOCK_FRAMES - self._load)
-        received, now = self._audition.running_lufs()
-        played.meters["match"] = match_loudness(received, now, estimate=True).document()
+        other, now = self._audition.running_lufs()
+        played.meters["match"] = match_loudness(other, now, estimate=True).document()
         self.send(pack(played, self._load))
+
+
+def _find_piece(library: Library, song_id: int, audition: Audition, stack: ExitStack, name: str, now: Recipe) -> Piece:
+    """What a name stands for, ready to be played beside now; files that are opened for it close with the stack."""
+    other = find_other(library, song_id, name, now)
+    if other.reference is None:
+        return Piece(other.recipe, audition.sources)
+    source = open_at_rate(library, other.reference.source, audition.rate_hz)
+    stack.callback(source.close)
+    scale = audition.rate_hz / other.reference.source.rate_hz
+    start, end = (round(frame * scale) for frame in (other.reference.start_frame, other.reference.end_frame))
+    return Piece(other.recipe, {REFERENCE_BUS: source}, Timeline(0, start, (start, min(end, source.frames))))
 
 
 def attach(app: Flask) -> None:
@@ -217,7 +262,9 @@ def attach(app: Flask) -> None:
                 sources = open_sources(context.library, song_id)
                 for source in sources.values():
                     stack.callback(source.close)
-                session = Session(Audition(recipe, sources), ws.send)
+                audition = Audition(recipe, sources)
+                finder = partial(_find_piece, context.library, song_id, audition, stack)
+                session = Session(audition, ws.send, finder)
             except KettleError as refused:
                 ws.send(json.dumps({"type": "problem", "problem": str(refused), "fatal": True}))
                 return

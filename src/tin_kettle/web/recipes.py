@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
 from flask import Blueprint, Response, jsonify, request
 
+from tin_kettle.core.listen.places import PLACES, place_curve_db
 from tin_kettle.core.recipe.describe import describe_items, describe_kinds, describe_recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
@@ -15,6 +17,17 @@ blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 def stages() -> Response:
     """Every kind of stage and its controls."""
     return jsonify(kinds=describe_kinds(), **describe_items())
+
+
+@blueprint.get("/places")
+def places() -> Response:
+    """Where one may listen: name, sentence, curve."""
+    at_hz = np.geomspace(20.0, 20000.0, 60)
+    listed = [
+        {"name": p.name, "title": p.title, "says": p.says, "curve_db": place_curve_db(p.name, at_hz, 48000).tolist()}
+        for p in PLACES.values()
+    ]
+    return jsonify(hz=at_hz.tolist(), places=listed)
 
 
 @blueprint.get("/recipe.schema.json")

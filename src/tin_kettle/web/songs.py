@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import asdict
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, request
 
-from tin_kettle.core.errors import LibraryError
+from tin_kettle.core.errors import AudioError, LibraryError
 from tin_kettle.core.recipe.model import Bus, empty_recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import songs as kept
 from tin_kettle.store.songs import Revision
-from tin_kettle.store.sources import find_source, load_waveform, song_sources, summed_waveform
-from tin_kettle.web.context import context
-from tin_kettle.web.surveys import Surveys
+from tin_kettle.store.sources import KeptSource, find_source, load_waveform, song_sources, summed_waveform
+from tin_kettle.web.context import body, context, int_argument
+from tin_kettle.web.replacing import fitted
 
 blueprint = Blueprint("songs", __name__, url_prefix="/api/songs")
 MOST_COLUMNS = 8000
-surveys = Surveys()
+MOST_BUSES = 32
 
 
 def _revision(revision: Revision) -> dict[str, Any]:
@@ -32,17 +33,6 @@ def _revision(revision: Revision) -> dict[str, Any]:
     }
 
 
-def _body() -> dict[str, Any]:
-    body = request.get_json(silent=True)
-    if not isinstance(body, dict):
-        raise LibraryError("the request holds no JSON object; reload the bench")
-    return body
-
-
-def _int(name: str, default: int) -> int:
-    return request.args.get(name, default, type=int)
-
-
 @blueprint.get("")
 def every() -> Response:
     return jsonify([asdict(row) for row in kept.list_songs(context().library)])
@@ -50,15 +40,44 @@ def every() -> Response:
 
 @blueprint.post("")
 def add() -> Response:
-    """Make a song of one imported source: ``{"title", "record", "sha256"}``."""
-    library, body = context().library, _body()
-    source = find_source(library, str(body.get("sha256", "")))
-    if source is None:
-        raise LibraryError("the sound file is not in the library; import it again")
-    title = str(body.get("title", "")).strip()[:120] or source.name
-    record = str(body.get("record", "")).strip()[:120] or "Imported"
-    recipe = empty_recipe().model_copy(update={"buses": (Bus(id="mix", name="Mix"),)})
-    return jsonify(id=kept.add_song(library, record, title, {"mix": source}, recipe))
+    """Make a song: ``{"title", "record", "sha256"}``, or of buses with ``"sources"``: ``[{"sha256", "name"}]``."""
+    library, given = context().library, body()
+    asked = given.get("sources") or [{"sha256": given.get("sha256", ""), "name": "Mix"}]
+    sources: dict[str, KeptSource] = {}
+    names: dict[str, str] = {}
+    for entry in asked[:MOST_BUSES]:
+        source = find_source(library, str(entry.get("sha256", "")))
+        if source is None:
+            raise LibraryError("the sound file is not in the library; import it again")
+        name = str(entry.get("name") or source.name).rsplit(".", 1)[0].strip()[:120] or "Bus"
+        bus_id = _bus_id(name, sources)
+        sources[bus_id], names[bus_id] = source, name
+    song_rate_of(sources)
+    title = str(given.get("title", "")).strip()[:120] or next(iter(sources.values())).name
+    record = str(given.get("record", "")).strip()[:120] or "Imported"
+    buses = tuple(Bus(id=bus_id, name=name) for bus_id, name in names.items())
+    recipe = empty_recipe().model_copy(update={"buses": buses})
+    return jsonify(id=kept.add_song(library, record, title, sources, recipe))
+
+
+def _bus_id(name: str, taken: dict[str, KeptSource]) -> str:
+    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "bus"
+    if plain in taken:
+        plain += f"-{len(taken) + 1}"
+    return plain
+
+
+def song_rate_of(sources: dict[str, KeptSource]) -> int:
+    """The rate of all sources.
+
+    Raises:
+        AudioError: they differ.
+    """
+    rates = {source.name: source.rate_hz for source in sources.values()}
+    if len(set(rates.values())) > 1:
+        listed = ", ".join(f"{name} {rate} Hz" for name, rate in rates.items())
+        raise AudioError(f"the files' rates differ ({listed}); bounce all at one rate")
+    return next(iter(rates.values()))
 
 
 @blueprint.get("/<int:song_id>")
@@ -79,22 +98,23 @@ def one(song_id: int) -> Response:
 @blueprint.get("/<int:song_id>/waveform")
 def waveform(song_id: int) -> Response:
     """Columns ``[lowest, highest]`` of the sources between two frames."""
-    library = context().library
-    sources = song_sources(library, song_id).values()
-    frames = max((source.frames for source in sources), default=1)
-    count = min(max(_int("columns", 1000), 1), MOST_COLUMNS)
+    library, bus = context().library, request.args.get("bus")
+    listed = song_sources(library, song_id)
+    frames = max((source.frames for source in listed.values()), default=1)
+    sources = [source for bus_id, source in listed.items() if bus in (None, bus_id)]
+    count = min(max(int_argument("columns", 1000), 1), MOST_COLUMNS)
     pyramids = [load_waveform(library, source.sha256) for source in sources]
-    return jsonify(summed_waveform(pyramids, _int("from", 0), _int("to", frames), count))
+    return jsonify(summed_waveform(pyramids, int_argument("from", 0), int_argument("to", frames), count))
 
 
 @blueprint.put("/<int:song_id>/recipe")
 def edit(song_id: int) -> Response:
     """Keep an edit: ``{"base", "label", "recipe"}``."""
-    body = _body()
-    base, label = body.get("base"), str(body.get("label", "edit"))[:200]
+    given = body()
+    base, label = given.get("base"), str(given.get("label", "edit"))[:200]
     if not isinstance(base, int):
         raise LibraryError("the edit does not say what it was made on; reload the bench")
-    return jsonify(_revision(kept.save_revision(context().library, song_id, base, label, body.get("recipe"))))
+    return jsonify(_revision(kept.save_revision(context().library, song_id, base, label, given.get("recipe"))))
 
 
 @blueprint.post("/<int:song_id>/undo")
@@ -109,24 +129,18 @@ def redo(song_id: int) -> Response:
 
 @blueprint.put("/<int:song_id>/view")
 def view(song_id: int) -> Response:
-    kept.set_view(context().library, song_id, _body())
+    kept.set_view(context().library, song_id, body())
     return jsonify(kept=True)
 
 
-@blueprint.get("/<int:song_id>/survey")
-def survey(song_id: int) -> Response:
-    """The survey of the present revision, begun where there is none: its progress, or columns for the song map."""
-    return jsonify(surveys.overview(context(), song_id, min(max(_int("columns", 900), 1), MOST_COLUMNS)))
-
-
-@blueprint.get("/<int:song_id>/survey/match")
-def match(song_id: int) -> Response:
-    """Gains for equal loudness of received and now between two frames; null while there is no survey."""
-    return jsonify(surveys.match(context(), song_id, _int("from", 0), _int("to", 1 << 40)))
-
-
-@blueprint.get("/<int:song_id>/survey/stages/<stage_id>")
-def series(song_id: int, stage_id: str) -> Response:
-    """A stage's levels and effort between two frames; null while there is no survey."""
-    count = min(max(_int("columns", 500), 1), MOST_COLUMNS)
-    return jsonify(surveys.series(context(), song_id, stage_id, _int("from", 0), _int("to", 1 << 40), count))
+@blueprint.put("/<int:song_id>/buses/<bus_id>/source")
+def replace(song_id: int, bus_id: str) -> Response:
+    """Put a new bounce in a bus's place: ``{"sha256"}``. It is lined up with the old one; the recipe stays."""
+    library = context().library
+    old, new = song_sources(library, song_id).get(bus_id), find_source(library, str(body().get("sha256", "")))
+    if old is None or new is None:
+        raise LibraryError(f"there is no bus '{bus_id}', or no such file; import it again")
+    song_rate_of({"old": old, "new": new})
+    placed, says = fitted(library, old, new)
+    kept.set_source(library, song_id, bus_id, placed)
+    return jsonify(source=asdict(placed), says=says)

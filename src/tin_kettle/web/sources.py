@@ -15,7 +15,8 @@ blueprint = Blueprint("sources", __name__, url_prefix="/api/sources")
 CHUNK_BYTES = 1 << 20
 
 
-def _chunks() -> Iterator[bytes]:
+def chunks() -> Iterator[bytes]:
+    """The body of the present request as it comes in."""
     while chunk := request.stream.read(CHUNK_BYTES):
         yield chunk
 
@@ -24,5 +25,5 @@ def _chunks() -> Iterator[bytes]:
 def add() -> Response:
     """Take a file in; ``?name=`` is what the user calls it and is never used as a path."""
     name = PurePath(request.args.get("name", "").replace("\\", "/")).name[:200] or "sound file"
-    path, sha256 = receive(context().library, _chunks())
+    path, sha256 = receive(context().library, chunks())
     return jsonify(asdict(keep_source(context().library, path, sha256, name)))

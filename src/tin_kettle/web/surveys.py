@@ -1,4 +1,4 @@
-"""Surveys of what the songs sound like now: run in the background, kept by content."""
+"""Surveys of what the songs sound like: run in the background, kept by content."""
 
 from __future__ import annotations
 
@@ -9,50 +9,58 @@ from collections import OrderedDict
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
+from tin_kettle.core.listen.match import match_loudness
+from tin_kettle.core.measure import loudness
+from tin_kettle.core.measure.tonal import BANDS_HZ
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.core.survey.survey import Survey
+from tin_kettle.core.survey.findings import Finding, find
+from tin_kettle.core.survey.panel import describe_passage
+from tin_kettle.core.survey.sections import propose_sections
+from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
+from tin_kettle.store.comparing import dismissed
+from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision
-from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.store.sources import source_path
 from tin_kettle.web.context import Context
 from tin_kettle.web.jobs import Job
+from tin_kettle.web.others import Other, find_other
 
-MEANING = 1
+MEANING = 2
 """Raised when the same recipe and sources would be surveyed otherwise."""
-KEPT_IN_MEMORY = 8
+KEPT_IN_MEMORY = 12
+SLOT_S = 0.01
 
 
 class Surveys:
-    """One survey under way a song; an edit supersedes it. Finished ones are files named after what they are of."""
+    """One survey under way for each thing that is looked at; an edit supersedes it. Done ones are kept by content."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._running: dict[int, tuple[str, Job]] = {}
+        self._running: dict[tuple[int, str], tuple[str, Job]] = {}
         self._loaded: OrderedDict[Path, Survey] = OrderedDict()
 
-    def _find(self, context: Context, song_id: int) -> Survey | Job:
+    def find(self, context: Context, song_id: int, name: str = "now") -> Survey | Job:
+        """The survey of the song as it is now or of what it is compared with, begun where there is none."""
         library = context.library
-        sources = song_sources(library, song_id)
-        recipe = dump_recipe(current_revision(library, song_id).recipe)
-        hashes = {bus_id: source.sha256 for bus_id, source in sources.items()}
-        # sections and names change nothing in the sound
-        heard = {key: value for key, value in recipe.items() if key != "sections"}
-        name = hashlib.sha256(json.dumps([MEANING, hashes, heard], sort_keys=True).encode()).hexdigest()
-        path = library.folder("surveys") / f"{name}.npz"
+        other = find_other(library, song_id, name, current_revision(library, song_id).recipe)
+        recipe, key = dump_recipe(other.recipe), _content(other)
+        path = library.folder("surveys") / f"{key}.npz"
         with self._lock:
             if path in self._loaded:
                 self._loaded.move_to_end(path)
                 return self._loaded[path]
             if path.is_file():
                 return self._load(path)
-            running = self._running.get(song_id)
-            if running and running[0] == name and running[1].state not in ("stopped", "done"):
+            running = self._running.get((song_id, name))
+            if running and running[0] == key and running[1].state not in ("stopped", "done"):
                 return running[1]
             if running:
                 context.jobs.stop("survey", running[1])
-            files = {bus_id: str(source_path(library, source)) for bus_id, source in sources.items()}
-            task = {"recipe": recipe, "sources": files, "out": str(path)}
-            job = context.jobs.start("survey", task)
-            self._running[song_id] = (name, job)
+            files = {bus_id: str(source_path(library, source)) for bus_id, source in other.sources.items()}
+            job = context.jobs.start("survey", {"recipe": recipe, "sources": files, "out": str(path)})
+            self._running[song_id, name] = (key, job)
             return job
 
     def _load(self, path: Path) -> Survey:
@@ -61,33 +69,84 @@ class Surveys:
             self._loaded.popitem(last=False)
         return self._loaded[path]
 
-    def overview(self, context: Context, song_id: int, columns: int) -> dict[str, Any]:
-        """What the song map shows, or how far the work is."""
-        found = self._find(context, song_id)
-        if isinstance(found, Job):
-            return {"state": found.state, "progress": found.progress, "problem": found.problem}
-        hardest = {name: found.hardest(name) for name in found.stages}
-        return {
-            "state": "done",
-            "progress": 1.0,
-            "mastered": found.mastered.columns(0, found.frames, columns).round(4).astype(float).tolist(),
-            "effort": {name: found.series(name, 0, found.frames, columns)["effort_db"] for name in found.stages},
-            "hardest": {name: {"db": db, "at_s": at_s} for name, (db, at_s) in hardest.items()},
-            "measures": found.measures,
-        }
+    def stop(self, context: Context, song_id: int) -> None:
+        """Stop what is under way for a song."""
+        with self._lock:
+            for (song, _), (_, job) in self._running.items():
+                if song == song_id:
+                    context.jobs.stop("survey", job)
 
-    def match(self, context: Context, song_id: int, start: int, end: int) -> dict[str, Any] | None:
-        """Gains for a passage, once there is a survey."""
-        found = self._find(context, song_id)
-        if isinstance(found, Job):
-            return None
-        return found.match(max(start, 0), min(end, found.frames)).document()
 
-    def series(
-        self, context: Context, song_id: int, stage_id: str, start: int, end: int, columns: int
-    ) -> dict[str, Any] | None:
-        """A stage's levels and effort, once there is a survey."""
-        found = self._find(context, song_id)
-        if isinstance(found, Job) or stage_id not in found.stages:
-            return None
-        return found.series(stage_id, max(start, 0), min(end, found.frames), columns)
+def _content(other: Other) -> str:
+    """A name for all that is heard; sections and names change nothing in the sound."""
+    recipe = dump_recipe(other.recipe)
+    heard = {key: value for key, value in recipe.items() if key != "sections"}
+    for bus in (*heard["buses"], *heard["groups"]):
+        del bus["name"]
+    hashes = {bus_id: source.sha256 for bus_id, source in other.sources.items()}
+    return hashlib.sha256(json.dumps([MEANING, hashes, heard], sort_keys=True).encode()).hexdigest()
+
+
+def overview(found: Survey, start: int, end: int, count: int) -> dict[str, Any]:
+    """What the song map shows between two frames, in columns."""
+    hop = found.rate_hz * SLOT_S
+    width = max((end - start) / count, 1.0)
+    momentary = loudness.running_lufs(loudness.stereo_energy(found.slots))
+
+    def lowest(row: np.ndarray) -> list[float | None]:
+        return [None if v < -90 else round(v, 2) for v in columns(row, hop, start, end, count, np.maximum).tolist()]
+
+    return {
+        "mastered": found.waveform.columns(start, end, count).round(4).astype(float).tolist(),
+        "effort": {name: found.series(name, start, end, count)["effort_db"] for name in found.stages},
+        "hardest": {name: dict(zip(("db", "at_s"), found.hardest(name), strict=True)) for name in found.stages},
+        "momentary_lufs": lowest(momentary),
+        "peaks": columns(found.peaks, PEAK_HOP, start, end, count, np.maximum).round(4).tolist(),
+        "correlation": _correlations(found.slots, hop, start, end, count, width),
+        "low_correlation": _correlations(found.low, hop, start, end, count, width),
+    }
+
+
+def _correlations(slots: np.ndarray, hop: float, start: int, end: int, count: int, width: float) -> list[float | None]:
+    """Correlation of each column, over at least 0.3 s about it."""
+    total = np.concatenate([np.zeros((1, 3)), np.cumsum(slots, axis=0)])
+    reach = max(width / hop, 30.0) / 2.0
+    middle = (start + width * (np.arange(count) + 0.5)) / hop
+    low = np.clip((middle - reach).astype(np.intp), 0, len(slots))
+    high = np.clip((middle + reach).astype(np.intp) + 1, 0, len(slots))
+    ll, rr, lr = (total[high] - total[low]).T
+    both = np.sqrt(ll * rr)
+    return [round(float(v / b), 3) if b > 1e-12 else None for v, b in zip(lr, both, strict=True)]
+
+
+def match(now: Survey, other: Survey, start: int, end: int, passage: tuple[int, int] | None) -> dict[str, Any]:
+    """Gains that make now and the other equally loud between two frames; a reference has a passage of its own."""
+    theirs = passage or (start, end)
+    return match_loudness(other.lufs(*theirs), now.lufs(start, end), estimate=False).document()
+
+
+def findings(library: Library, song_id: int, now: Survey, received: Survey) -> tuple[list[Finding], int]:
+    """What is to be shown, and how many were dismissed."""
+    found = find(now, received, current_revision(library, song_id).recipe)
+    hidden = dismissed(library, song_id)
+    shown = [finding for finding in found if finding.id not in hidden]
+    return shown, len(found) - len(shown)
+
+
+def panel(found: Survey, start: int, end: int) -> dict[str, Any]:
+    """Figures and spectra of a passage."""
+    return describe_passage(found, start, end)
+
+
+def spread(found: Survey, start: int, end: int) -> dict[str, Any]:
+    """Between which levels mid and side lie for most of a passage."""
+    low, high = found.tonal.spread_db(start / found.rate_hz, end / found.rate_hz)
+    return {"hz": BANDS_HZ.round(2).tolist(), "low_db": low.round(2).tolist(), "high_db": high.round(2).tolist()}
+
+
+def sections(found: Survey) -> list[dict[str, Any]]:
+    """Proposed sections, ready for a recipe."""
+    return [
+        {"id": f"part-{n}", "name": f"Part {n}", "start_s": round(start, 3), "end_s": round(end, 3)}
+        for n, (start, end) in enumerate(propose_sections(found), 1)
+    ]

@@ -12,7 +12,8 @@ from typing import Self
 import numpy as np
 
 from tin_kettle.core.dsp.delay import delayed
-from tin_kettle.core.engine.slot import FADE_MS, Slot, Tap, keys_of
+from tin_kettle.core.engine.fading import fade_frames
+from tin_kettle.core.engine.slot import Slot, Tap, keys_of
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Bus, Recipe, Stage
 from tin_kettle.core.recipe.reading import check_rate
@@ -55,7 +56,7 @@ class Fader:
     def __init__(self, bus: Bus, rate_hz: float) -> None:
         self._now = self._goal(bus)
         self._goal_now = self._now
-        self._steps = max(round(FADE_MS * rate_hz / 1000.0), 1)
+        self._steps = fade_frames(rate_hz)
         self._left = 0
 
     @staticmethod

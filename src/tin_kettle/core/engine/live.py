@@ -1,8 +1,8 @@
 """Live audition: the graph a little ahead of the ear, rewound and rendered again when a control moves.
 
-The engine keeps the graph's state at every block that it gave away. A change comes with the position that is
-being heard; the state a little after it is taken up again with the new values, and the player overwrites what
-it has not played yet. No sockets and no threads here.
+Two roads run side by side, *now* and the *other* that it is compared with. The engine keeps their state at every
+block that it gave away. A change comes with the position that is being heard; the state a little after it is taken up
+again with the new values, and the player overwrites what it has not played yet. No sockets and no threads here.
 """
 
 from __future__ import annotations
@@ -15,21 +15,26 @@ import numpy as np
 
 from tin_kettle.core.engine.graph import Graph
 from tin_kettle.core.engine.offline import song_frames, song_rate
-from tin_kettle.core.engine.slot import FADE_MS, Tap, fade_in
+from tin_kettle.core.engine.road import BLOCK_FRAMES, Piece, Road, plain_recipe
+from tin_kettle.core.engine.slot import Tap
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.engine.timeline import Timeline
-from tin_kettle.core.measure.live import SPECTRUM_FRAMES, LiveMeter, spectrum_db
+from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.processor import Block
+from tin_kettle.core.stages.processor import Block, Processor
 
-BLOCK_FRAMES = 1024
 AHEAD_MS = 30.0
 """A change is applied no earlier than this after the position heard, so that it arrives in time."""
-PREROLL_S = 1.0
-"""How much of the song before a new start is run through the chain, so that it sounds as if it had been playing."""
 KEPT_BLOCKS = 64
 SPECTRUM_EVERY = 2
 SHORTEST_LOOP_FRAMES = 64
+
+
+class PlainEar(Processor):
+    """Hears what there is."""
+
+    def process(self, block: Block) -> Block:
+        return block
 
 
 @dataclass(frozen=True)
@@ -39,7 +44,8 @@ class Played:
     Args:
         position: stream frame of the first sample; a later block at the same position replaces this one.
         song: song frame there.
-        now, received: (2, frames).
+        other_name: what the other road plays.
+        now, other: (2, frames).
         meters: see :meth:`Audition.render`.
     """
 
@@ -47,8 +53,9 @@ class Played:
     position: int
     song: int
     revision: int
+    other_name: str
     now: Block
-    received: Block
+    other: Block
     meters: dict[str, Any]
 
 
@@ -57,25 +64,15 @@ class _Moment:
     """All that moves, before the block at ``position``."""
 
     position: int
-    graph: Graph
-    old: Graph | None
-    faded: int
-    now_meter: LiveMeter
-    received_meter: LiveMeter
+    now: Road
+    other: Road
 
     def fork(self) -> _Moment:
-        return _Moment(
-            self.position,
-            self.graph.fork(),
-            self.old.fork() if self.old else None,
-            self.faded,
-            self.now_meter.fork(),
-            self.received_meter.fork(),
-        )
+        return _Moment(self.position, self.now.fork(), self.other.fork())
 
 
 class Audition:
-    """One song being listened to.
+    """One song being listened to, at first beside itself as received.
 
     Args:
         recipe: what *now* sounds like; ``revision`` names it in the blocks.
@@ -86,15 +83,17 @@ class Audition:
         self.rate_hz = song_rate(recipe, sources)
         self.frames = song_frames(sources)
         self.epoch = 0
-        self._sources = dict(sources)
+        self.sources = dict(sources)
         self._recipe = recipe
         self._revision = revision
         self._tap: tuple[str | None, Tap] = (None, "result")
+        self._ears: tuple[Processor, Processor] = (PlainEar(), PlainEar())
+        self._silent: frozenset[str] = frozenset()
+        self._other = Piece(plain_recipe(recipe), self.sources)
+        self._other_name = "received"
         self._timeline = Timeline()
-        self._fade = max(round(FADE_MS * self.rate_hz / 1000.0), 1)
         self._kept: list[_Moment] = []
-        self._heard_now = np.zeros((2, SPECTRUM_FRAMES))
-        self._heard_received = np.zeros((2, SPECTRUM_FRAMES))
+        self._spectra = LiveSpectrum(self.rate_hz), LiveSpectrum(self.rate_hz)
         self._count = 0
         self._at = self._start(0)
 
@@ -102,6 +101,16 @@ class Audition:
     def position(self) -> int:
         """Stream frame of the next block."""
         return self._at.position
+
+    @property
+    def recipe(self) -> Recipe:
+        """What *now* sounds like."""
+        return self._recipe
+
+    @property
+    def other_name(self) -> str:
+        """What *now* is compared with."""
+        return self._other_name
 
     @property
     def loop(self) -> tuple[int, int] | None:
@@ -113,84 +122,56 @@ class Audition:
         return self._timeline.song_at(position)
 
     def _start(self, position: int) -> _Moment:
-        meters = LiveMeter(self.rate_hz), LiveMeter(self.rate_hz)
-        return _Moment(position, self._prerolled(self._new_graph(), position), None, 0, *meters)
-
-    def _new_graph(self) -> Graph:
-        graph = Graph(self._recipe, self.rate_hz)
-        graph.meter(True)
-        graph.tap(*self._tap)
-        return graph
-
-    def _prerolled(self, graph: Graph, position: int) -> Graph:
-        """The graph after it heard the song up to where it has to be to give ``position`` next."""
-        before = min(round(PREROLL_S * self.rate_hz), max(self._timeline.song_at(position), 0))
-        end = position + graph.delay
-        for start in range(position - before, end, BLOCK_FRAMES):
-            graph.process(self._inputs(start, min(BLOCK_FRAMES, end - start)))
-        return graph
-
-    def _inputs(self, start: int, frames: int) -> dict[str, Block]:
-        """What every bus feeds between two stream frames."""
-        runs = list(self._timeline.pieces(start, frames))
-        return {
-            bus_id: np.concatenate([source.read(at, run) for at, run in runs], axis=1)
-            for bus_id, source in self._sources.items()
-        }
+        now = Road(Piece(self._recipe, self.sources), self.rate_hz, self._ears[0].fork())
+        now.graph.tap(*self._tap)
+        now.graph.silence(self._silent)
+        other = Road(self._other, self.rate_hz, self._ears[1].fork())
+        for road in (now, other):
+            road.preroll(self._timeline, position)
+        return _Moment(position, now, other)
 
     def render(self, frames: int = BLOCK_FRAMES) -> Played:
-        """The next block. Meters: ``now`` and ``received`` gauges with a spectrum now and then, ``stages`` readings."""
+        """The next block. Meters: ``now`` and ``other`` gauges with a spectrum now and then, ``stages`` readings."""
         self._kept.append(self._at.fork())
         del self._kept[:-KEPT_BLOCKS]
         at = self._at
         position = at.position
-        now = at.graph.process(self._inputs(position + at.graph.delay, frames))
-        if at.old is not None:
-            run = min(self._fade - at.faded, frames)
-            before = at.old.process(self._inputs(position + at.old.delay, run))
-            ramp = fade_in(at.faded, run, self._fade)
-            now[:, :run] = before + ramp * (now[:, :run] - before)
-            at.faded += run
-            if at.faded >= self._fade:
-                at.old = None
-        received = sum(self._inputs(position, frames).values(), start=np.zeros((2, frames)))
+        now = at.now.render(self._timeline, position, frames)
+        other = at.other.render(self._timeline, position, frames)
         at.position += frames
-        return Played(
-            self.epoch,
-            position,
-            self._timeline.song_at(position),
-            self._revision,
-            now,
-            received,
-            self._meters(now, received),
-        )
+        meters = self._meters(now, other)
+        heard_now, heard_other = at.now.ear.process(now), at.other.ear.process(other)
+        for name, heard in (("now", heard_now), ("other", heard_other)):
+            meters[name]["clips"] = bool(np.abs(heard).max() > 1.0)
+        song = self._timeline.song_at(position)
+        name = self._other_name
+        return Played(self.epoch, position, song, self._revision, name, heard_now, heard_other, meters)
 
-    def _meters(self, now: Block, received: Block) -> dict[str, Any]:
+    def _meters(self, now: Block, other: Block) -> dict[str, Any]:
         at = self._at
         meters: dict[str, Any] = {
-            "now": at.now_meter.feed(now),
-            "received": at.received_meter.feed(received),
+            "now": at.now.meter.feed(now),
+            "other": at.other.meter.feed(other),
             "stages": {
                 slot.stage.id: {
                     "input_db": slot.reading.input_db.astype(np.float32),
                     "heard_db": slot.reading.heard_db.astype(np.float32),
                     "effort_db": slot.reading.effort_db.astype(np.float32),
                 }
-                for slot in at.graph.slots()
+                for slot in at.now.graph.slots()
                 if slot.reading is not None
             },
         }
-        self._heard_now = np.concatenate([self._heard_now, now], axis=1)[:, -SPECTRUM_FRAMES:]
-        self._heard_received = np.concatenate([self._heard_received, received], axis=1)[:, -SPECTRUM_FRAMES:]
         self._count += 1
-        if self._count % SPECTRUM_EVERY == 0:
-            meters["now"]["spectrum_db"] = spectrum_db(self._heard_now, self.rate_hz)
-            meters["received"]["spectrum_db"] = spectrum_db(self._heard_received, self.rate_hz)
+        for spectrum, name, block in zip(self._spectra, ("now", "other"), (now, other), strict=True):
+            spectrum.feed(block)
+            if self._count % SPECTRUM_EVERY == 0:
+                meters[name]["spectrum"] = spectrum.levels_db()
         return meters
 
     def running_lufs(self) -> tuple[float | None, float | None]:
-        """Loudness of received and now over the last half minute."""
-        return self._at.received_meter.running_lufs(), self._at.now_meter.running_lufs()
+        """Loudness of the other and of now over the last half minute."""
+        return self._at.other.meter.running_lufs(), self._at.now.meter.running_lufs()
 
     def _rewind(self, heard: int) -> None:
         """Go back to the first kept state that the ear has not reached."""
@@ -207,35 +188,57 @@ class Audition:
         Raises:
             RecipeError: the recipe does not go with the song's rate or buses; nothing has changed then.
         """
-        if song_rate(recipe, self._sources) != self.rate_hz:  # pragma: no cover  sources never change their rate
-            return
+        song_rate(recipe, self.sources)
         if recipe == self._recipe:
             self._revision = revision
             return
-        trial = Graph(recipe, self.rate_hz)
+        Graph(recipe, self.rate_hz)
         self._rewind(heard)
         self._recipe, self._revision = recipe, revision
-        if self._at.graph.change(recipe):
-            return
-        old = self._at.graph
-        graph = self._new_graph()
-        if trial.delay != old.delay or not graph.adopt(old):
-            graph = self._prerolled(graph, self._at.position)
-        self._switch(old, graph)
+        self._at.now.change(recipe, self._timeline, self._at.position)
+        # a stage that is new has to learn whether it is tapped
+        self._at.now.graph.tap(*self._tap)
 
-    def listen(self, stage_id: str | None, tap: Tap, heard: int) -> None:
+    def compare(self, name: str, piece: Piece | None, heard: int) -> None:
+        """Put something else beside *now*: a piece, or the song as received.
+
+        Raises:
+            RecipeError, AudioError: it cannot be played at the song's rate; nothing has changed then.
+        """
+        piece = piece or Piece(plain_recipe(self._recipe), self.sources)
+        if name == self._other_name and piece.recipe == self._other.recipe:
+            return
+        Graph(piece.recipe, self.rate_hz)
+        if song_rate(piece.recipe, piece.sources) != self.rate_hz:  # pragma: no cover  converted when it was opened
+            return
+        self._rewind(heard)
+        at = self._at
+        if piece.timeline is not None:
+            piece = Piece(piece.recipe, piece.sources, piece.timeline.starting(at.position))
+        similar = piece.sources is self._other.sources and piece.timeline is self._other.timeline
+        if similar and name == self._other_name:
+            at.other.change(piece.recipe, self._timeline, at.position)
+        else:
+            at.other.switch(piece, self._timeline, at.position)
+        self._other, self._other_name = piece, name
+
+    def tap(self, stage_id: str | None, tap: Tap, heard: int) -> None:
         """Hear the result, or what a stage removes or listens to, from just after the frame that is being heard."""
         if (stage_id, tap) == self._tap:
             return
         self._rewind(heard)
         self._tap = (stage_id, tap)
-        graph = self._at.graph.fork()
+        graph = self._at.now.graph.fork()
         graph.tap(stage_id, tap)
-        self._switch(self._at.graph, graph)
+        self._at.now.retap(graph)
 
-    def _switch(self, old: Graph, graph: Graph) -> None:
-        # the new road's delay lines still hold what the old one fed them: let that pass before it is heard
-        self._at.old, self._at.graph, self._at.faded = old, graph, -graph.delay
+    def listen(self, now: Processor, other: Processor, silent: frozenset[str], heard: int) -> None:
+        """Hear both through other ears, and some buses not at all, from just after the frame that is being heard."""
+        self._rewind(heard)
+        self._ears, self._silent = (now, other), silent
+        for road, ear in ((self._at.now, now), (self._at.other, other)):
+            road.ear.change(ear.fork())
+        self._at.now.graph.silence(silent)
 
     def seek(self, song: int) -> None:
         """Go on from another song frame, in a new epoch: what was sent before is void."""
@@ -266,8 +269,9 @@ class Audition:
         if loop is not None and not loop[0] <= at < loop[1]:
             self._restart(loop[0], loop)
             return
-        if loop is not None and at + self._at.graph.delay >= loop[1]:
-            # the chain has been fed beyond the new end already
+        delay = max(self._at.now.graph.delay, self._at.other.graph.delay)
+        if loop is not None and at + delay >= loop[1]:
+            # a chain has been fed beyond the new end already
             self._restart(at, loop)
             return
         self._timeline = self._timeline.moved(self._at.position, loop)

@@ -15,23 +15,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.engine.fading import fade_frames, fade_in
 from tin_kettle.core.recipe.model import Stage
 from tin_kettle.core.stages.declare import Channels
 from tin_kettle.core.stages.processor import Block, Processor
 
-FADE_MS = 10.0
 METER_HOP = 256
 """Frames that one reading of a meter spans."""
 Tap = Literal["result", "removed", "detector"]
-
-
-def fade_in(done: int, frames: int, whole: int) -> NDArray[np.float64]:
-    """(frames,) of a crossfade of ``whole`` frames of which ``done`` are over: half a cosine, without corners.
-
-    A negative ``done`` is a wait before it begins.
-    """
-    over = np.clip((done + 1 + np.arange(frames)) / whole, 0.0, 1.0)
-    return np.asarray(0.5 - 0.5 * np.cos(np.pi * over))
 
 
 def pick(block: Block, channels: Channels) -> Block:
@@ -139,7 +130,7 @@ class Slot:
         self._old: Voice | None = None
         self._waiting: Stage | None = None
         self._faded = 0
-        self._fade = max(round(FADE_MS * rate_hz / 1000.0), 1)
+        self._fade = fade_frames(rate_hz)
         self.tap: Tap = "result"
         self.metered = False
         self.tapped: Block | None = None

@@ -40,3 +40,7 @@ class Timeline:
     def moved(self, stream: int, loop: tuple[int, int] | None) -> Self:
         """The same song frame at ``stream``, with another loop from there on."""
         return replace(self, stream=stream, song=self.song_at(stream), loop=loop)
+
+    def starting(self, stream: int) -> Self:
+        """The same passage from its start at another stream frame."""
+        return replace(self, stream=stream)

@@ -12,22 +12,22 @@ class Match:
     ``estimate`` says that they come from what was heard so far and not from the whole passage.
     """
 
-    received_db: float
+    other_db: float
     now_db: float
     estimate: bool
 
     def document(self) -> dict[str, float | bool]:
         """Plain values for the wire."""
         return {
-            "received_db": round(self.received_db, 2),
+            "other_db": round(self.other_db, 2),
             "now_db": round(self.now_db, 2),
             "estimate": self.estimate,
         }
 
 
-def match_loudness(received_lufs: float | None, now_lufs: float | None, estimate: bool) -> Match:
+def match_loudness(other_lufs: float | None, now_lufs: float | None, estimate: bool) -> Match:
     """Gains from the K-weighted loudness of the same passage in both; none where one of them is silent."""
-    if received_lufs is None or now_lufs is None:
+    if other_lufs is None or now_lufs is None:
         return Match(0.0, 0.0, True)
-    difference = now_lufs - received_lufs
+    difference = now_lufs - other_lufs
     return Match(min(0.0, difference), min(0.0, -difference), estimate)

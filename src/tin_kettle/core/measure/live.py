@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import copy
-from functools import cache
 from typing import Any, Self
 
 import numpy as np
@@ -18,8 +17,6 @@ KEPT_SLOTS = 3000
 """Half a minute: what the running loudness looks back on."""
 SCOPE_POINTS = 64
 CORRELATION_S = 0.3
-SPECTRUM_FRAMES = 8192
-SPECTRUM_HZ = np.geomspace(8.0, 20000.0, 192)
 
 
 class LiveMeter:
@@ -63,22 +60,6 @@ class LiveMeter:
     def running_lufs(self) -> float | None:
         """Gated loudness of the last half minute."""
         return loudness.integrated_lufs(loudness.stereo_energy(self._loudness.slots()))
-
-
-@cache
-def _window(frames: int) -> NDArray[np.float64]:
-    return np.hanning(frames)
-
-
-def spectrum_db(samples: NDArray[np.float64], rate_hz: float) -> NDArray[np.float32]:
-    """Level of a (2, frames) stretch around each of ``SPECTRUM_HZ``, dB re a full-scale sine on both sides."""
-    window = _window(samples.shape[1])
-    power = np.abs(np.fft.rfft(samples * window)) ** 2
-    power = (power[0] + power[1]) * 2.0 / window.sum() ** 2
-    edges = SPECTRUM_HZ * (samples.shape[1] / rate_hz) / np.sqrt(SPECTRUM_HZ[1] / SPECTRUM_HZ[0])
-    bins = np.minimum(edges.astype(np.intp), power.size - 1)
-    peaks = np.maximum.reduceat(power, bins)
-    return (10.0 * np.log10(np.maximum(peaks, 1e-14))).astype(np.float32)
 
 
 def _level_db(row: NDArray[np.float64]) -> float:

@@ -77,16 +77,15 @@ def _fill_slots(
     return made
 
 
-class LoudnessMeter:
-    """Feeds on blocks; answers at any time for what it has heard.
+class SlotMeter:
+    """Feeds on blocks; keeps the mean energies (left·left, right·right, left·right) of 10 ms slots behind a filter.
 
-    The mean K-weighted energies of 10 ms slots (left·left, right·right, left·right) are all it keeps: loudness of
-    any passage, of the mono sum, of mid or side follows from them.
+    Level of any passage, of the mono sum, of mid or side follows from them.
     """
 
-    def __init__(self, rate_hz: float) -> None:
-        self._sections = k_weighting(rate_hz)
-        self._state = np.zeros((2, 2, 2))
+    def __init__(self, sections: Sections, rate_hz: float) -> None:
+        self._sections = sections
+        self._state = np.zeros((len(sections), 2, 2))
         self._running = np.zeros(4)
         self._position = 0
         self._slot_frames = rate_hz / SLOTS_PER_S
@@ -100,8 +99,8 @@ class LoudnessMeter:
         twin._parts = list(self._parts)
         return twin
 
-    def feed(self, block: NDArray[np.float64]) -> None:
-        """Hear (2, frames)."""
+    def feed(self, block: NDArray[np.float64]) -> float:
+        """Hear (2, frames); returns the highest magnitude behind the filter."""
         weighted = block.copy()
         svf_cascade(weighted, self._sections, self._state)
         room = np.empty((int(block.shape[1] / self._slot_frames) + 2, 3))
@@ -109,6 +108,7 @@ class LoudnessMeter:
         self._position += block.shape[1]
         if made:
             self._parts.append(room[:made])
+        return float(np.abs(weighted).max(initial=0.0))
 
     def slots(self) -> NDArray[np.float64]:
         """(slots, 3): mean energies LL, RR, LR of every full 10 ms."""
@@ -119,6 +119,13 @@ class LoudnessMeter:
     def forget(self, keep: int) -> None:
         """Let go of all but the last ``keep`` slots, for meters that run for hours."""
         self._parts = [self.slots()[-keep:]]
+
+
+class LoudnessMeter(SlotMeter):
+    """K-weighted slots: loudness by the standards."""
+
+    def __init__(self, rate_hz: float) -> None:
+        super().__init__(k_weighting(rate_hz), rate_hz)
 
     def last_lufs(self, slots: int) -> float | None:
         """Loudness of the last so many slots (40 momentary, 300 short-term); None before the first."""
@@ -150,6 +157,13 @@ def stereo_energy(slots: NDArray[np.float64]) -> NDArray[np.float64]:
 def mono_energy(slots: NDArray[np.float64]) -> NDArray[np.float64]:
     """Energy of (L + R)/2 on both sides, (slots,)."""
     return np.asarray(0.5 * (slots[:, 0] + slots[:, 1]) + slots[:, 2])
+
+
+def running_lufs(energy: NDArray[np.float64], window_slots: int = MOMENTARY_SLOTS) -> NDArray[np.float64]:
+    """Loudness of the window that ends with each slot, (slots,); silence reads −200."""
+    total = np.concatenate([np.zeros(window_slots), np.cumsum(energy)])
+    mean = (total[window_slots:] - total[:-window_slots]) / window_slots
+    return np.asarray(OFFSET_LU + 10.0 * np.log10(np.maximum(mean, 1e-20)))
 
 
 def integrated_lufs(energy: NDArray[np.float64]) -> float | None:

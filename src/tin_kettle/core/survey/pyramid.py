@@ -54,6 +54,11 @@ class Pyramid:
             at = np.arange(0, finer.shape[1], FACTOR)
             self._levels.append(np.stack([np.minimum.reduceat(finer[0], at), np.maximum.reduceat(finer[1], at)]))
 
+    @property
+    def finest(self) -> NDArray[np.float32]:
+        """(2, stretches) of ``BASE_FRAMES`` each."""
+        return self._levels[0]
+
     def columns(self, start: int, end: int, count: int) -> NDArray[np.float32]:
         """(2, count) lowest and highest between two frames, from the coarsest level that is fine enough."""
         width = max((end - start) / count, 1.0)

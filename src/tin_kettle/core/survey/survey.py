@@ -1,4 +1,4 @@
-"""The survey: a whole song through its recipe, kept as what the song map and the pictures need."""
+"""The survey: a whole song through its recipe, kept as what the song map, the pictures and the findings need."""
 
 from __future__ import annotations
 
@@ -11,29 +11,40 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.engine.graph import Graph
 from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
 from tin_kettle.core.engine.slot import METER_HOP
 from tin_kettle.core.engine.source import Source
-from tin_kettle.core.listen.match import Match, match_loudness
-from tin_kettle.core.measure.loudness import SLOTS_PER_S, LoudnessMeter, integrated_lufs, stereo_energy
+from tin_kettle.core.measure import loudness
+from tin_kettle.core.measure.loudness import SLOTS_PER_S, SlotMeter
+from tin_kettle.core.measure.peaks import TruePeakMeter
 from tin_kettle.core.measure.song import Measures, SongMeter
+from tin_kettle.core.measure.tonal import TonalMap, TonalMeter
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.survey.pyramid import Pyramid, PyramidBuilder
 
 BLOCK_FRAMES = 32 * METER_HOP
+PEAK_HOP = 8 * METER_HOP
+"""Frames that one true-peak reading spans."""
 SERIES = ("input_db", "heard_db", "effort_db")
+LOW_HZ, SHARP_HZ = 120.0, (5500.0, 9500.0)
+TRIAL_CUT_HZ = 25.0
+"""A low cut that is tried on the whole song, to tell what it would win or lose."""
+_ARRAYS = ("slots", "low", "sharp", "peaks", "tonal")
 
 
 @dataclass(frozen=True)
 class Survey:
-    """What a song went through.
+    """What a song is after a recipe.
 
     Args:
-        measures: of the mastered song.
-        mastered: its waveform.
-        received_slots, now_slots: K-weighted energies of 10 ms, (slots, 3).
+        measures: of the whole song; ``cut_peak_db`` is what a low cut at 25 Hz changes of its peak.
+        waveform: lowest and highest samples.
+        slots, low, sharp: energies of 10 ms, (slots, 3) of LL, RR, LR: K-weighted, below 120 Hz, 5.5 to 9.5 kHz.
+        peaks: highest true peak of every ``PEAK_HOP`` frames, linear.
+        tonal: levels by frequency over time.
         stages: id → (3, readings) of input, heard and effort in dB, a reading every ``METER_HOP`` frames, aligned
             to the song.
     """
@@ -41,29 +52,36 @@ class Survey:
     rate_hz: int
     frames: int
     measures: Measures
-    mastered: Pyramid
-    received_slots: NDArray[np.float64]
-    now_slots: NDArray[np.float64]
+    waveform: Pyramid
+    slots: NDArray[np.float64]
+    low: NDArray[np.float64]
+    sharp: NDArray[np.float64]
+    peaks: NDArray[np.float64]
+    tonal: TonalMap
     stages: dict[str, NDArray[np.float32]]
 
-    def match(self, start: int, end: int) -> Match:
-        """Gains that make received and now equally loud between two frames."""
+    @property
+    def seconds(self) -> float:
+        """Length of the song."""
+        return self.frames / self.rate_hz
+
+    def passage(self, slots: NDArray[np.float64], start: int, end: int) -> NDArray[np.float64]:
+        """The 10 ms slots between two frames, at least one."""
         a, b = (round(frame / self.rate_hz * SLOTS_PER_S) for frame in (start, end))
-        received, now = (
-            integrated_lufs(stereo_energy(slots[a : max(b, a + 1)])) for slots in (self.received_slots, self.now_slots)
-        )
-        return match_loudness(received, now, estimate=False)
+        a = min(max(a, 0), max(len(slots) - 1, 0))
+        return slots[a : max(b, a + 1)]
+
+    def lufs(self, start: int, end: int) -> float | None:
+        """Gated loudness between two frames."""
+        return loudness.integrated_lufs(loudness.stereo_energy(self.passage(self.slots, start, end)))
 
     def series(self, stage_id: str, start: int, end: int, count: int) -> dict[str, list[float]]:
         """A stage's levels (highest) and effort (strongest) in ``count`` columns between two frames."""
-        data = self.stages[stage_id]
-        edges = (start + (end - start) / count * np.arange(count)) / METER_HOP
-        at = np.clip(edges.astype(np.intp), 0, data.shape[1] - 1)
-        stop = int(np.clip(np.ceil(end / METER_HOP), at[-1] + 1, data.shape[1]))
+        rows = self.stages[stage_id]
         extremes = (np.maximum, np.maximum, np.minimum)
         return {
-            name: extreme.reduceat(row[:stop], at).round(2).astype(float).tolist()
-            for name, extreme, row in zip(SERIES, extremes, data, strict=True)
+            name: columns(row, METER_HOP, start, end, count, extreme).round(2).astype(float).tolist()
+            for name, extreme, row in zip(SERIES, extremes, rows, strict=True)
         }
 
     def hardest(self, stage_id: str) -> tuple[float, float]:
@@ -74,15 +92,23 @@ class Survey:
 
     def save(self, path: Path) -> None:
         """Write to one file, beside first."""
-        about = {"rate_hz": self.rate_hz, "frames": self.frames, "measures": self.measures}
+        about = {
+            "rate_hz": self.rate_hz,
+            "frames": self.frames,
+            "measures": self.measures,
+            "hop_s": self.tonal.hop_s,
+        }
         beside = path.with_suffix(".part.npz")
-        arrays: dict[str, Any] = {f"stage:{name}": data for name, data in self.stages.items()}
+        arrays: dict[str, Any] = {f"stage:{name}": rows for name, rows in self.stages.items()}
         np.savez(
             beside,
             about=json.dumps(about),
-            mastered=self.mastered.columns(0, self.frames, max(1, self.frames // METER_HOP)),
-            received=self.received_slots,
-            now=self.now_slots,
+            waveform=self.waveform.finest,
+            slots=self.slots,
+            low=self.low,
+            sharp=self.sharp,
+            peaks=self.peaks,
+            tonal=self.tonal.rows,
             **arrays,
         )
         beside.replace(path)
@@ -93,16 +119,47 @@ class Survey:
         with np.load(path) as kept:
             about = json.loads(str(kept["about"]))
             stages = {name[6:]: kept[name] for name in kept.files if name.startswith("stage:")}
-            mastered = Pyramid(kept["mastered"], about["frames"])
-            return cls(
-                about["rate_hz"],
-                about["frames"],
-                about["measures"],
-                mastered,
-                kept["received"],
-                kept["now"],
-                stages,
-            )
+            arrays = {name: kept[name] for name in _ARRAYS}
+            arrays["tonal"] = TonalMap(arrays["tonal"], about["hop_s"])
+            waveform = Pyramid(kept["waveform"], about["frames"])
+            return cls(about["rate_hz"], about["frames"], about["measures"], waveform, stages=stages, **arrays)
+
+
+def columns(
+    row: NDArray[np.floating[Any]], hop: float, start: int, end: int, count: int, extreme: np.ufunc
+) -> NDArray[np.float64]:
+    """Extremes of a row with a value every ``hop`` frames, in ``count`` columns between two frames."""
+    edges = (start + (end - start) / count * np.arange(count)) / hop
+    at = np.clip(edges.astype(np.intp), 0, len(row) - 1)
+    stop = int(np.clip(np.ceil(end / hop), at[-1] + 1, len(row)))
+    return np.asarray(extreme.reduceat(row[:stop], at), dtype=np.float64)
+
+
+class _Meters:
+    """All that hears the mastered song go by."""
+
+    def __init__(self, rate_hz: int) -> None:
+        top = min(SHARP_HZ[1], 0.45 * rate_hz)
+        sharp = [high_pass(min(SHARP_HZ[0], 0.4 * rate_hz), 24, 0.0, rate_hz), low_pass(top, 24, 0.0, rate_hz)]
+        self.song = SongMeter(rate_hz)
+        self.waveform = PyramidBuilder()
+        self.low = SlotMeter(low_pass(LOW_HZ, 24, 0.0, rate_hz), rate_hz)
+        self.sharp = SlotMeter(np.concatenate(sharp), rate_hz)
+        self.tonal = TonalMeter(rate_hz)
+        self.cut = SlotMeter(high_pass(TRIAL_CUT_HZ, 24, 0.0, rate_hz), rate_hz)
+        self.cut_peak = 0.0
+        self._peak = TruePeakMeter()
+        self.peaks: list[float] = []
+
+    def feed(self, block: Block) -> None:
+        self.song.feed(block)
+        self.waveform.feed(block)
+        self.low.feed(block)
+        self.sharp.feed(block)
+        self.tonal.feed(block)
+        self.cut_peak = max(self.cut_peak, self.cut.feed(block))
+        for at in range(0, block.shape[1], PEAK_HOP):
+            self.peaks.append(float(self._peak.feed(np.ascontiguousarray(block[:, at : at + PEAK_HOP])).max()))
 
 
 def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progress | None = None) -> Survey:
@@ -115,22 +172,23 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
     rate_hz, frames = song_rate(recipe, sources), song_frames(sources)
     graph = Graph(recipe, rate_hz)
     graph.meter(True)
-    meter, received, pyramid = SongMeter(rate_hz), LoudnessMeter(rate_hz), PyramidBuilder()
+    meters = _Meters(rate_hz)
     readings: dict[str, list[NDArray[np.float64]]] = {slot.stage.id: [] for slot in graph.slots()}
     blocks = render(recipe, sources, block_frames=BLOCK_FRAMES, progress=progress, graph=graph)
     for block in _with_readings(blocks, graph, readings):
-        meter.feed(block)
-        pyramid.feed(block)
-    for start in range(0, frames, BLOCK_FRAMES):
-        run = min(BLOCK_FRAMES, frames - start)
-        received.feed(sum((s.read(start, run) for s in sources.values()), start=np.zeros((2, run))))
+        meters.feed(block)
+    measures = meters.song.finish()
+    cut_db = 20.0 * np.log10(max(meters.cut_peak, 1e-10))
     return Survey(
         rate_hz,
         frames,
-        meter.finish(),
-        pyramid.finish(),
-        received.slots(),
-        meter.loudness.slots(),
+        {**measures, "cut_peak_db": float(cut_db - measures["sample_peak_dbfs"])},
+        meters.waveform.finish(),
+        meters.song.loudness.slots(),
+        meters.low.slots(),
+        meters.sharp.slots(),
+        np.array(meters.peaks),
+        meters.tonal.finish(),
         {name: _joined(parts, graph, name) for name, parts in readings.items()},
     )
 

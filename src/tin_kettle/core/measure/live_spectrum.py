@@ -1,0 +1,62 @@
+"""The spectrum of what is heard, several times a second: long windows for the lows, short ones for the highs."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+SPECTRUM_HZ = np.geomspace(8.0, 22000.0, 260)
+"""Where levels are given, 23 to the octave."""
+WINDOWS = ((0.34, 0.0, 300.0), (0.17, 300.0, 1200.0), (0.085, 1200.0, 1e6))
+"""Length in seconds of the window for frequencies from … to …: 3 Hz tells bass notes apart."""
+_FLOOR = 1e-14
+
+
+class _Part:
+    """One window, and how its bins become the levels of a range."""
+
+    def __init__(self, rate_hz: float, seconds: float, low_hz: float, high_hz: float) -> None:
+        self.size = 1 << round(np.log2(seconds * rate_hz))
+        self.window = np.hanning(self.size)
+        wanted = (low_hz <= SPECTRUM_HZ) & (high_hz > SPECTRUM_HZ) & (0.499 * rate_hz > SPECTRUM_HZ)
+        self.columns = np.flatnonzero(wanted)
+        step = np.sqrt(SPECTRUM_HZ[1] / SPECTRUM_HZ[0])
+        place = SPECTRUM_HZ[wanted] * self.size / rate_hz
+        self.place = place
+        self.first = np.ceil(place / step).astype(np.intp)
+        self.last = np.floor(place * step).astype(np.intp)
+
+    def levels_db(self, samples: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(2, columns): the highest bin near each frequency, or between two bins where they are far apart."""
+        spectrum = np.fft.rfft(samples[:, -self.size :] * self.window)
+        power = (spectrum.real**2 + spectrum.imag**2) * (4.0 / self.window.sum() ** 2)
+        level = 10.0 * np.log10(np.maximum(power, _FLOOR))
+        below = np.minimum(self.place.astype(np.intp), level.shape[1] - 2)
+        share = self.place - below
+        out = level[:, below] * (1.0 - share) + level[:, below + 1] * share
+        wide = self.last > self.first
+        if wide.any():
+            edges = np.stack([self.first[wide], np.minimum(self.last[wide] + 1, level.shape[1] - 1)], axis=1).ravel()
+            out[:, wide] = np.maximum.reduceat(level, edges, axis=1)[:, ::2]
+        return np.asarray(out)
+
+
+class LiveSpectrum:
+    """Feeds on what is rendered; dB re a full-scale sine in mid or side."""
+
+    def __init__(self, rate_hz: float) -> None:
+        self._parts = [_Part(rate_hz, *window) for window in WINDOWS]
+        self._heard = np.zeros((2, max(part.size for part in self._parts)))
+
+    def feed(self, block: NDArray[np.float64]) -> None:
+        """Hear (2, frames), no longer than the longest window."""
+        frames = block.shape[1]
+        self._heard = np.concatenate([self._heard[:, frames:], [block[0] + block[1], block[0] - block[1]]], axis=1)
+
+    def levels_db(self) -> NDArray[np.float32]:
+        """(2, points) of mid and side at ``SPECTRUM_HZ``; −140 dB where the rate carries nothing."""
+        out = np.full((2, SPECTRUM_HZ.size), -140.0, dtype=np.float32)
+        halved = 0.5 * self._heard
+        for part in self._parts:
+            out[:, part.columns] = part.levels_db(halved)
+        return out

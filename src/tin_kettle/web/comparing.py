@@ -1,0 +1,302 @@
+"""Surveys, findings, versions, references, matched gains, blind tests."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import asdict
+from pathlib import PurePath
+from typing import Any, cast, get_args
+
+from flask import Blueprint, Response, jsonify, request
+
+from tin_kettle.core.errors import LibraryError
+from tin_kettle.core.listen import blind
+from tin_kettle.core.recipe.differences import differences
+from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.survey.findings import with_fix
+from tin_kettle.core.survey.survey import Survey
+from tin_kettle.store import comparing as kept
+from tin_kettle.store.songs import current_revision, get_song
+from tin_kettle.store.sources import keep_source, receive
+from tin_kettle.web import surveys as views
+from tin_kettle.web.context import body, context, int_argument
+from tin_kettle.web.jobs import Job
+from tin_kettle.web.others import find_other
+from tin_kettle.web.sources import chunks
+from tin_kettle.web.surveys import Surveys
+
+blueprint = Blueprint("comparing", __name__, url_prefix="/api")
+MOST_COLUMNS = 8000
+FAR = 1 << 40
+surveys = Surveys()
+
+
+def _look(song_id: int, name: str = "now") -> Survey | Job:
+    return surveys.find(context(), song_id, name)
+
+
+def _waiting(*found: Survey | Job) -> dict[str, Any] | None:
+    """How far the work is, where any of it is not done."""
+    jobs = [one for one in found if isinstance(one, Job)]
+    if not jobs:
+        return None
+    done = (sum(job.progress for job in jobs) + len(found) - len(jobs)) / len(found)
+    problem = next((job.problem for job in jobs if job.problem), None)
+    return {"state": jobs[0].state, "progress": round(done, 4), "problem": problem}
+
+
+def _passage(frames: int) -> tuple[int, int]:
+    start = min(max(int_argument("from", 0), 0), frames - 1)
+    return start, max(start + 1, min(int_argument("to", FAR), frames))
+
+
+def _count() -> int:
+    return min(max(int_argument("columns", 900), 1), MOST_COLUMNS)
+
+
+@blueprint.get("/songs/<int:song_id>/survey")
+def survey(song_id: int) -> Response:
+    """The survey of the present revision, begun where there is none: its progress, or all that a whole song shows."""
+    now, received = _look(song_id), _look(song_id, "received")
+    waiting = _waiting(now, received)
+    if waiting:
+        return jsonify(waiting)
+    now, received = cast(Survey, now), cast(Survey, received)
+    found, hidden = views.findings(context().library, song_id, now, received)
+    return jsonify(
+        state="done",
+        progress=1.0,
+        measures=now.measures,
+        received=received.measures,
+        findings=[finding.document() for finding in found],
+        dismissed=hidden,
+        **views.overview(now, 0, now.frames, _count()),
+    )
+
+
+@blueprint.post("/songs/<int:song_id>/survey/stop")
+def stop(song_id: int) -> Response:
+    surveys.stop(context(), song_id)
+    return jsonify(stopped=True)
+
+
+@blueprint.get("/songs/<int:song_id>/survey/columns")
+def tile(song_id: int) -> Response:
+    """The rows of the song map between two frames; null while there is no survey."""
+    now = _look(song_id)
+    return jsonify(None if isinstance(now, Job) else views.overview(now, *_passage(now.frames), _count()))
+
+
+@blueprint.get("/songs/<int:song_id>/survey/stages/<stage_id>")
+def series(song_id: int, stage_id: str) -> Response:
+    """A stage's levels and effort between two frames; null while there is no survey."""
+    now = _look(song_id)
+    if isinstance(now, Job) or stage_id not in now.stages:
+        return jsonify(None)
+    return jsonify(now.series(stage_id, *_passage(now.frames), _count()))
+
+
+@blueprint.get("/songs/<int:song_id>/survey/match")
+def match(song_id: int) -> Response:
+    """Gains for equal loudness of now and ``?other=`` between two frames, or how far the work for it is."""
+    name = request.args.get("other", "received")
+    now, other = _look(song_id), _look(song_id, name)
+    waiting = _waiting(now, other)
+    if waiting:
+        return jsonify(waiting)
+    now, other = cast(Survey, now), cast(Survey, other)
+    found = find_other(context().library, song_id, name, current_revision(context().library, song_id).recipe)
+    ref = found.reference
+    passage = (ref.start_frame, ref.end_frame) if ref else None
+    return jsonify(
+        state="done",
+        integrated_lufs=[now.measures["integrated_lufs"], other.measures["integrated_lufs"]],
+        **views.match(now, other, *_passage(now.frames), passage),
+    )
+
+
+@blueprint.get("/songs/<int:song_id>/survey/panel")
+def panel(song_id: int) -> Response:
+    """Before and after of a passage: ``now`` and ``?other=``; as CSV with ``?format=csv``."""
+    name = request.args.get("other", "received")
+    now, other = _look(song_id), _look(song_id, name)
+    waiting = _waiting(now, other)
+    if waiting:
+        return jsonify(waiting)
+    now, other = cast(Survey, now), cast(Survey, other)
+    found = find_other(context().library, song_id, name, current_revision(context().library, song_id).recipe)
+    ref = found.reference
+    theirs = (ref.start_frame, ref.end_frame) if ref else _passage(other.frames)
+    after, before = views.panel(now, *_passage(now.frames)), views.panel(other, *theirs)
+    if request.args.get("format") == "csv":
+        return _csv(before, after)
+    return jsonify(state="done", before=before, after=after, spread=views.spread(other, *theirs) if ref else None)
+
+
+_CURVES = [(part, row, when, kind) for row, part in enumerate(("mid", "side")) for when in ("before", "after")
+           for kind in ("average_db", "maximum_db")]  # fmt: skip
+
+
+def _csv(before: dict[str, Any], after: dict[str, Any]) -> Response:
+    states = {"before": before, "after": after}
+    text = io.StringIO()
+    rows = csv.writer(text)
+    rows.writerow(["measure", "before", "after"])
+    for name, value in before.items():
+        if not isinstance(value, list):
+            rows.writerow([name, value, after[name]])
+    rows.writerow(["hz", *(f"{part} {when} {kind}" for part, _, when, kind in _CURVES)])
+    for i, at in enumerate(before["hz"]):
+        rows.writerow([at, *(states[when][kind][row][i] for _, row, when, kind in _CURVES)])
+    answer = Response(text.getvalue(), mimetype="text/csv")
+    answer.headers["Content-Disposition"] = 'attachment; filename="before-after.csv"'
+    return answer
+
+
+@blueprint.get("/songs/<int:song_id>/survey/sections")
+def propose(song_id: int) -> Response:
+    """Sections proposed from the music as received; null while there is no survey."""
+    received = _look(song_id, "received")
+    return jsonify(None if isinstance(received, Job) else views.sections(received))
+
+
+# ---- findings
+
+
+@blueprint.post("/songs/<int:song_id>/findings/<finding_id>/try")
+def try_fix(song_id: int, finding_id: str) -> Response:
+    """Keep a finding's fix as a version beside the present state."""
+    now, received = _look(song_id), _look(song_id, "received")
+    if isinstance(now, Job) or isinstance(received, Job):
+        raise LibraryError("the survey is still under way; try again when it is done")
+    library = context().library
+    found, _ = views.findings(library, song_id, now, received)
+    finding = next((one for one in found if one.id == finding_id), None)
+    if finding is None or finding.fix is None:
+        raise LibraryError(f"there is no fix for '{finding_id}' any more; look at the list again")
+    recipe = with_fix(current_revision(library, song_id).recipe, finding)
+    return jsonify(_version(kept.try_version(library, song_id, recipe, finding.fix[:1].upper() + finding.fix[1:])))
+
+
+@blueprint.post("/songs/<int:song_id>/findings/<finding_id>/dismiss")
+def dismiss(song_id: int, finding_id: str) -> Response:
+    kept.dismiss(context().library, song_id, finding_id[:120])
+    return jsonify(dismissed=True)
+
+
+@blueprint.post("/songs/<int:song_id>/findings/recall")
+def recall(song_id: int) -> Response:
+    kept.recall(context().library, song_id)
+    return jsonify(recalled=True)
+
+
+# ---- versions
+
+
+def _version(version: kept.Version) -> dict[str, Any]:
+    return {**asdict(version), "recipe": dump_recipe(kept.version_recipe(context().library, version.id))}
+
+
+@blueprint.get("/songs/<int:song_id>/versions")
+def versions(song_id: int) -> Response:
+    return jsonify([_version(version) for version in kept.list_versions(context().library, song_id)])
+
+
+@blueprint.post("/songs/<int:song_id>/versions")
+def name_version(song_id: int) -> Response:
+    """Name the present state: ``{"name"}``."""
+    library = context().library
+    name = str(body().get("name", "")).strip()[:80]
+    if not name:
+        raise LibraryError("a version needs a name; type one")
+    return jsonify(_version(kept.add_version(library, song_id, current_revision(library, song_id).id, name)))
+
+
+@blueprint.delete("/versions/<int:version_id>")
+def forget_version(version_id: int) -> Response:
+    kept.remove_version(context().library, version_id)
+    return jsonify(removed=True)
+
+
+@blueprint.get("/songs/<int:song_id>/differences")
+def differ(song_id: int) -> Response:
+    """What changes from ``?from=`` to ``?to=``, each ``now``, ``received`` or a version."""
+    library, now = context().library, current_revision(context().library, song_id).recipe
+    before, after = (
+        find_other(library, song_id, request.args.get(name, "now"), now).recipe for name in ("before", "after")
+    )
+    return jsonify(differences(before, after))
+
+
+# ---- references
+
+
+def _reference(ref: kept.Reference) -> dict[str, Any]:
+    return asdict(ref)
+
+
+@blueprint.get("/references")
+def references() -> Response:
+    return jsonify([_reference(ref) for ref in kept.list_references(context().library)])
+
+
+@blueprint.post("/references")
+def add_reference() -> Response:
+    """Take a finished record in; the body is the file."""
+    library = context().library
+    name = PurePath(request.args.get("name", "").replace("\\", "/")).name[:200] or "reference"
+    path, sha256 = receive(library, chunks())
+    source = keep_source(library, path, sha256, name)
+    return jsonify(_reference(kept.add_reference(library, source, PurePath(name).stem)))
+
+
+@blueprint.put("/references/<int:reference_id>")
+def choose_passage(reference_id: int) -> Response:
+    """``{"start_frame", "end_frame"}`` of the passage that is compared."""
+    wanted = body()
+    start, end = wanted.get("start_frame"), wanted.get("end_frame")
+    if not isinstance(start, int) or not isinstance(end, int):
+        raise LibraryError("a passage needs a start_frame and an end_frame; give whole numbers")
+    kept.set_passage(context().library, reference_id, start, end)
+    return jsonify(_reference(kept.get_reference(context().library, reference_id)))
+
+
+@blueprint.delete("/references/<int:reference_id>")
+def forget_reference(reference_id: int) -> Response:
+    kept.remove_reference(context().library, reference_id)
+    return jsonify(removed=True)
+
+
+# ---- blind tests
+
+
+@blueprint.post("/songs/<int:song_id>/blind/order")
+def blind_order(song_id: int) -> Response:
+    """The order of a test of ``{"rounds"}`` rounds."""
+    get_song(context().library, song_id)
+    rounds = body().get("rounds")
+    if not isinstance(rounds, int) or not blind.FEWEST <= rounds <= blind.MOST:
+        raise LibraryError(f"{rounds} rounds are not allowed; {blind.FEWEST} to {blind.MOST} are")
+    return jsonify(order=blind.blind_order(rounds))
+
+
+@blueprint.post("/songs/<int:song_id>/blind")
+def blind_result(song_id: int) -> Response:
+    """Judge and keep a test: ``{"kind", "first", "second", "rounds", "hits"}``."""
+    given = body()
+    kind, rounds, hits = given.get("kind"), given.get("rounds"), given.get("hits")
+    if kind not in get_args(blind.Kind) or not isinstance(rounds, int) or not isinstance(hits, int):
+        raise LibraryError("the test cannot be judged; start another")
+    if not 0 <= hits <= rounds <= blind.MOST:
+        raise LibraryError(f"{hits} of {rounds} is no result; start another")
+    names = {key: str(given.get(key, ""))[:80] for key in ("first", "second")}
+    says = blind.judge(cast(blind.Kind, kind), hits, rounds, names["first"], names["second"])
+    test = {"kind": kind, "rounds": rounds, "hits": hits, "says": says, **names}
+    kept.add_blind_test(context().library, song_id, test)
+    return jsonify(test)
+
+
+@blueprint.get("/songs/<int:song_id>/blind")
+def blind_tests(song_id: int) -> Response:
+    return jsonify(kept.list_blind_tests(context().library, song_id))

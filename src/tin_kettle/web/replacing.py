@@ -1,0 +1,47 @@
+"""A new bounce in an old one's place."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+from contextlib import closing
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.survey.align import lag_frames
+from tin_kettle.store.database import Library
+from tin_kettle.store.sources import KeptSource, keep_source, source_path
+
+_PIECE = 1 << 16
+
+
+def fitted(library: Library, old: KeptSource, new: KeptSource) -> tuple[KeptSource, str]:
+    """The new source lined up with the old one, and what was done in a sentence."""
+    with (
+        closing(FileSource(source_path(library, old))) as before,
+        closing(FileSource(source_path(library, new))) as after,
+    ):
+        lag = lag_frames(before, after)
+        if lag is None:
+            return new, f"{new.name} does not sound like {old.name}; it starts where that did"
+        if lag == 0:
+            return new, f"{new.name} lines up with {old.name} to the sample"
+        moved = _moved(library, after, lag)
+    ms = abs(lag) / old.rate_hz * 1000.0
+    where = "earlier" if lag > 0 else "later"
+    source = keep_source(library, *moved, new.name)
+    return source, f"{new.name} was moved {ms:.2f} ms {where} to line up with {old.name}"
+
+
+def _moved(library: Library, source: FileSource, lag: int) -> tuple[Path, str]:
+    """A float copy that starts ``lag`` frames later in the file, or after so much silence; and its hash."""
+    path = library.folder("incoming") / f"{uuid.uuid4().hex}.part"
+    with soundfile.SoundFile(str(path), "w", source.rate_hz, 2, subtype="FLOAT", format="WAV") as file:
+        for start in range(lag, source.frames, _PIECE):
+            file.write(np.ascontiguousarray(source.read(start, min(_PIECE, source.frames - start)).T))
+    with path.open("rb") as written:
+        digest = hashlib.file_digest(written, "sha256")
+    return path, digest.hexdigest()

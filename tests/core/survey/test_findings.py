@@ -1,0 +1,148 @@
+"""Each fault is found where it is, with its number, and is gone once its fix is taken."""
+
+import numpy as np
+import pytest
+
+from tests.conftest import RATE_HZ, recipe_of
+from tin_kettle.core.engine.road import plain_recipe
+from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.survey.findings import find, with_fix
+from tin_kettle.core.survey.panel import describe_passage
+from tin_kettle.core.survey.sections import propose_sections
+from tin_kettle.core.survey.survey import survey_song
+
+SECONDS = 14
+T = np.arange(SECONDS * RATE_HZ) / RATE_HZ
+
+
+def clean():
+    """Noise that falls by 3 dB an octave, a little wide, with a slow beat; nothing is wrong with it."""
+    rng = np.random.default_rng(5)
+    white = rng.standard_normal((2, T.size))
+    shape = 1.0 / np.sqrt(np.maximum(np.fft.rfftfreq(T.size, 1 / RATE_HZ), 40.0))
+    shape[: round(35 * SECONDS)] = 0.0
+    pink = np.fft.irfft(np.fft.rfft(white) * shape, T.size)
+    mid, side = pink[0], 0.4 * pink[1]
+    low = np.fft.rfft(side)
+    low[: round(150 * SECONDS)] = 0.0
+    side = np.fft.irfft(low, T.size)
+    x = np.stack([mid + side, mid - side])
+    return 0.12 * x / x.std() * (0.8 + 0.2 * np.sin(2 * np.pi * 0.5 * T))
+
+
+def ring(x):
+    return x + 0.03 * np.sin(2 * np.pi * 3400 * T)
+
+
+def wide_low(x):
+    hum = 0.06 * np.sin(2 * np.pi * 70 * T)
+    return x + np.stack([hum, -hum])
+
+
+def sub(x):
+    return x + 0.05 * np.sin(2 * np.pi * 17 * T)
+
+
+def lopsided(x):
+    return x * np.array([[1.06], [0.94]])
+
+
+def offset(x):
+    return x + 0.004
+
+
+def needle(x):
+    x = x.copy()
+    x[:, 7 * RATE_HZ] += 1.6
+    return x
+
+
+def sharp(x):
+    x = x.copy()
+    for at in (2.0, 6.0, 11.0):
+        span = slice(round(at * RATE_HZ), round((at + 0.15) * RATE_HZ))
+        x[:, span] += 0.25 * np.sin(2 * np.pi * 7000 * T[span] + 3 * np.sin(2 * np.pi * 900 * T[span]))
+    return x
+
+
+def cancels(x):
+    return np.stack([x[0], -0.8 * x[0] + 0.2 * x[1]])
+
+
+def clipped(x):
+    return np.clip(6 * x, -1.0, 1.0)
+
+
+def look(x, recipe):
+    sources = {"mix": ArraySource(x, RATE_HZ)}
+    now = survey_song(recipe, sources)
+    return {f.id: f for f in find(now, survey_song(plain_recipe(recipe), sources), recipe)}
+
+
+def test_nothing_is_found_where_nothing_is_wrong():
+    assert look(clean(), recipe_of()) == {}
+
+
+@pytest.mark.parametrize(
+    ("fault", "name", "at_s"),
+    [
+        (ring, "ring-3444", None),
+        (wide_low, "low-end-wide", None),
+        (sub, "low-end-costs", None),
+        (lopsided, "lopsided", None),
+        (offset, "offset", None),
+        (needle, "needle", 7.0),
+        (sharp, "sharp-s", None),
+        (cancels, "mono-loss", None),
+        (clipped, "clipped", None),
+    ],
+)
+def test_every_fault_is_found_and_its_fix_mends_it(fault, name, at_s):
+    x, recipe = fault(clean()), recipe_of()
+    found = look(x, recipe)
+    assert name in found, list(found)
+    finding = found[name]
+    assert finding.value > finding.threshold or name == "low-end-costs"
+    assert any(figure.isdigit() for figure in finding.says)
+    if at_s is not None:
+        assert finding.at_s == pytest.approx(at_s, abs=0.1)
+    if finding.fix:
+        again = look(x, with_fix(recipe, finding)).get(name)
+        assert again is None or again.value < 0.9 * finding.value
+
+
+def test_a_stage_that_works_too_hard_is_said_so():
+    recipe = recipe_of({"id": "hold", "kind": "compressor", "params": {"threshold_db": -45, "ratio": 6}})
+    finding = look(clean(), recipe)["hard-hold"]
+    assert finding.unit == "share of the time"
+    assert finding.value > 0.5
+    fixed = with_fix(recipe, finding)
+    assert fixed.master[0].params.threshold_db == -42
+
+
+def test_a_second_fix_of_the_same_kind_gets_a_name_of_its_own():
+    finding = look(offset(clean()), recipe_of())["offset"]
+    twice = with_fix(with_fix(recipe_of(), finding).model_copy(update={"groups": ()}), finding)
+    assert [stage.id for stage in twice.master] == ["no-offset"]
+
+
+def test_sections_are_proposed_where_the_music_changes():
+    x = clean()
+    x[:, : 7 * RATE_HZ] *= 0.1
+    survey = survey_song(recipe_of(), {"mix": ArraySource(x, RATE_HZ)})
+    proposed = propose_sections(survey)
+    assert proposed[0][0] == 0
+    assert proposed[-1][1] == SECONDS
+    assert [start for start, _ in proposed[1:]] == pytest.approx([7], abs=1.0)
+
+
+def test_the_panel_measures_a_passage():
+    x = clean()
+    x[:, 7 * RATE_HZ :] *= 2.0
+    survey = survey_song(recipe_of(), {"mix": ArraySource(x, RATE_HZ)})
+    soft, loud = (describe_passage(survey, a * RATE_HZ, b * RATE_HZ) for a, b in ((0, 7), (7, 14)))
+    assert loud["integrated_lufs"] - soft["integrated_lufs"] == pytest.approx(6.02, abs=0.2)
+    gained = np.array(loud["average_db"]) - np.array(soft["average_db"])
+    assert np.median(gained) == pytest.approx(6.02, abs=0.3)
+    assert soft["ranges"][0]["name"] == "lows"
+    assert soft["ranges"][0]["side_share"] < 0.02 < soft["ranges"][2]["side_share"]
