@@ -2,8 +2,10 @@ import { Tooltip } from "radix-ui";
 import { useEffect, useState } from "react";
 import { api } from "./api/client";
 import { Bench } from "./bench/Bench";
-import { importFile, useImporting } from "./bench/importing";
-import { openSong, useBench } from "./bench/store";
+import { importFiles, useImporting } from "./bench/importing";
+import { openSong } from "./bench/listening";
+import { useBench } from "./bench/store";
+import { applyTheme } from "./bench/theme";
 
 /** The song that was open last, else the first of the library; null where there is none. */
 async function openLast(): Promise<boolean> {
@@ -19,6 +21,7 @@ export function App() {
   const [empty, setEmpty] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
   useEffect(() => {
+    applyTheme(useBench.getState().dark);
     openLast()
       .then((found) => setEmpty(!found))
       .catch((refused: unknown) => setProblem(refused instanceof Error ? refused.message : String(refused)));
@@ -47,11 +50,12 @@ function Welcome({ empty, problem }: { empty: boolean; problem: string | null })
             {importing.name ? `Bringing ${importing.name} …` : "Bring a pre-master: WAV, FLAC, AIFF or OGG"}
             <input
               type="file"
+              multiple
               className="sr-only"
               accept=".wav,.flac,.aif,.aiff,.ogg,audio/*"
               onChange={(event) => {
-                const file = event.target.files?.[0];
-                if (file) void importFile(file);
+                const files = [...(event.target.files ?? [])];
+                if (files.length) void importFiles(files);
               }}
             />
           </label>

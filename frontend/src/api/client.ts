@@ -1,17 +1,26 @@
 /** The server's resources, typed. Every refusal becomes a `Refused` with the server's own words. */
 import type {
+  BlindTest,
   Described,
+  Difference,
+  MapRows,
   Match,
+  Panel,
+  Place,
   Print,
   PrintSettings,
   Recipe,
+  Reference,
   Revision,
   Series,
   Song,
   SongRow,
   Source,
+  Stage,
   Stages,
   Survey,
+  Value,
+  Version,
   View,
 } from "./types";
 
@@ -53,13 +62,28 @@ function read(status: number, text: string): unknown {
   return found;
 }
 
+function between(from: number, to: number): string {
+  return `from=${Math.round(from)}&to=${Math.round(to)}`;
+}
+
+/** Where the before-and-after panel of a passage is; with `&format=csv` as a table. */
+export function panelPath(id: number, other: string, from: number, to: number): string {
+  return `/songs/${id}/survey/panel?other=${other}&${between(from, to)}`;
+}
+
 export const api = {
   songs: () => ask<SongRow[]>("/songs"),
   song: (id: number) => ask<Song>(`/songs/${id}`),
   stages: () => ask<Stages>("/stages"),
-  addSong: (title: string, sha256: string) => ask<{ id: number }>("/songs", "POST", { title, sha256 }),
-  waveform: (id: number, columns: number) =>
-    ask<[number[], number[]]>(`/songs/${id}/waveform?columns=${columns}`),
+  places: () => ask<{ hz: number[]; places: Place[] }>("/places"),
+  addSong: (title: string, sources: { sha256: string; name: string }[]) =>
+    ask<{ id: number }>("/songs", "POST", { title, sources }),
+  replaceSource: (id: number, bus: string, sha256: string) =>
+    ask<{ says: string }>(`/songs/${id}/buses/${bus}/source`, "PUT", { sha256 }),
+  waveform: (id: number, from: number, to: number, columns: number, bus?: string) =>
+    ask<[number[], number[]]>(
+      `/songs/${id}/waveform?from=${Math.floor(from)}&to=${Math.ceil(to)}&columns=${columns}${bus ? `&bus=${bus}` : ""}`,
+    ),
   describe: (recipe: Recipe, rate: number) =>
     ask<Record<string, Described>>(`/describe?rate=${rate}`, "POST", recipe),
   edit: (id: number, base: number, label: string, recipe: Recipe) =>
@@ -68,27 +92,65 @@ export const api = {
   redo: (id: number) => ask<Revision>(`/songs/${id}/redo`, "POST"),
   view: (id: number, view: View) => ask<unknown>(`/songs/${id}/view`, "PUT", view),
   survey: (id: number, columns: number) => ask<Survey>(`/songs/${id}/survey?columns=${columns}`),
-  match: (id: number, from: number, to: number) =>
-    ask<Match | null>(`/songs/${id}/survey/match?from=${Math.round(from)}&to=${Math.round(to)}`),
-  series: (id: number, stage: string, from: number, to: number, columns: number) =>
-    ask<Series | null>(
-      `/songs/${id}/survey/stages/${stage}?from=${Math.round(from)}&to=${Math.round(to)}&columns=${columns}`,
+  stopSurvey: (id: number) => ask<unknown>(`/songs/${id}/survey/stop`, "POST"),
+  mapRows: (id: number, from: number, to: number, columns: number) =>
+    ask<MapRows | null>(`/songs/${id}/survey/columns?${between(from, to)}&columns=${columns}`),
+  scope: (id: number, from: number, to: number) =>
+    ask<{ before: number[]; after: number[] }>(`/songs/${id}/scope?${between(from, to)}`),
+  match: (id: number, other: string, from: number, to: number) =>
+    ask<(Match & { state: string }) | { state: string }>(
+      `/songs/${id}/survey/match?other=${other}&${between(from, to)}`,
     ),
+  panel: (id: number, other: string, from: number, to: number) =>
+    ask<Panel | { state: string; progress: number }>(panelPath(id, other, from, to)),
+  series: (id: number, stage: string, from: number, to: number, columns: number) =>
+    ask<Series | null>(`/songs/${id}/survey/stages/${stage}?${between(from, to)}&columns=${columns}`),
+  makeup: (id: number, stage: string) =>
+    ask<{ gain_db: number }>(`/songs/${id}/stages/${stage}/makeup`, "POST"),
+  sameWork: (id: number, stage: string, before: Recipe, after: Recipe, [from, to]: [number, number]) =>
+    ask<{ threshold_db: number }>(`/songs/${id}/stages/${stage}/threshold?${between(from, to)}`, "POST", {
+      before,
+      after,
+    }),
+  startingPoints: () =>
+    ask<{ name: string; title: string; says: string; params: Record<string, Value> }[]>("/starts"),
+  keepStartingPoint: (name: string, stage: Stage) => ask<unknown>("/starts", "POST", { name, stage }),
+  proposeSections: (id: number) => ask<Recipe["sections"] | null>(`/songs/${id}/survey/sections`),
+  tryFix: (id: number, finding: string) => ask<Version>(`/songs/${id}/findings/${finding}/try`, "POST"),
+  dismiss: (id: number, finding: string) => ask<unknown>(`/songs/${id}/findings/${finding}/dismiss`, "POST"),
+  recall: (id: number) => ask<unknown>(`/songs/${id}/findings/recall`, "POST"),
+  versions: (id: number) => ask<Version[]>(`/songs/${id}/versions`),
+  addVersion: (id: number, name: string) => ask<Version>(`/songs/${id}/versions`, "POST", { name }),
+  removeVersion: (id: number) => ask<unknown>(`/versions/${id}`, "DELETE"),
+  differences: (id: number, before: string, after: string) =>
+    ask<Difference[]>(`/songs/${id}/differences?before=${before}&after=${after}`),
+  references: () => ask<Reference[]>("/references"),
+  setPassage: (id: number, start_frame: number, end_frame: number) =>
+    ask<Reference>(`/references/${id}`, "PUT", { start_frame, end_frame }),
+  removeReference: (id: number) => ask<unknown>(`/references/${id}`, "DELETE"),
+  blindOrder: (id: number, rounds: number) =>
+    ask<{ order: number[] }>(`/songs/${id}/blind/order`, "POST", { rounds }),
+  judge: (id: number, test: Omit<BlindTest, "says">) => ask<BlindTest>(`/songs/${id}/blind`, "POST", test),
+  blindTests: (id: number) => ask<BlindTest[]>(`/songs/${id}/blind`),
   prints: (id: number) => ask<Print[]>(`/songs/${id}/prints`),
   print: (id: number, settings: PrintSettings) => ask<Print>(`/songs/${id}/prints`, "POST", settings),
   stopPrint: (id: number) => ask<Print>(`/prints/${id}/stop`, "POST"),
 };
 
 /** Send a file, reporting the share sent; resolves when the server has looked through it. */
-export function upload(file: File, progress: (share: number) => void): Promise<Source> {
+export function upload<T = Source>(
+  file: File,
+  progress: (share: number) => void,
+  where: "sources" | "references" = "sources",
+): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", `/api/sources?name=${encodeURIComponent(file.name)}`);
+    request.open("POST", `/api/${where}?name=${encodeURIComponent(file.name)}`);
     request.upload.onprogress = (event) => progress(event.loaded / Math.max(event.total, 1));
     request.onerror = () => reject(new Refused(UNREACHABLE, 0));
     request.onload = () => {
       try {
-        resolve(read(request.status, request.responseText) as Source);
+        resolve(read(request.status, request.responseText) as T);
       } catch (refused) {
         reject(refused instanceof Error ? refused : new Refused(String(refused), 0));
       }

@@ -5,7 +5,8 @@ export type { Bus, Recipe };
 export type Stage = Recipe["master"][number];
 export type Kind = Stage["kind"];
 export type Channels = "stereo" | "mid" | "side" | "left" | "right";
-export type Value = number | boolean | string | null | DetectorFilter[];
+export type Value = number | boolean | string | null | DetectorFilter[] | Band[] | string[];
+export type Band = Extract<Stage, { kind: "equalizer" }>["params"]["bands"][number];
 export interface DetectorFilter {
   kind: "high_pass" | "low_pass" | "bell" | "high_shelf" | "low_shelf";
   hz: number;
@@ -41,6 +42,7 @@ export interface Revision {
 }
 
 export interface View {
+  lane?: string;
   stage?: string | null;
   loop?: [number, number] | null;
   song?: number;
@@ -81,11 +83,24 @@ export interface KindInfo {
 export interface Stages {
   kinds: KindInfo[];
   detector_filter: Param[];
+  band: Param[];
 }
 
 export interface Described {
   summary: string;
-  picture: Record<string, number[] | number>;
+  picture: Picture;
+}
+
+/** What Python drew for a stage; which parts there are depends on its kind. */
+export interface Picture {
+  hz?: number[];
+  db?: number[];
+  heard_db?: number[];
+  in_db?: number[];
+  out_db?: number[];
+  plots?: Partial<Record<Channels, number[]>>;
+  bands?: Record<string, number[]>;
+  notes?: string[];
 }
 
 export interface Measures {
@@ -103,16 +118,41 @@ export interface Measures {
   mono_loss_lu: number | null;
   side_energy_below_120hz: number;
   clipped_samples: number;
+  energy_below_30hz: number;
+  energy_above_16khz: number;
+  cut_peak_db?: number;
 }
 
-export interface Survey {
+export interface Finding {
+  id: string;
+  title: string;
+  says: string;
+  value: number;
+  unit: string;
+  threshold: number;
+  at_s: number | null;
+  fix: string | null;
+}
+
+/** The rows of the song map, in columns. */
+export interface MapRows {
+  mastered: [number[], number[]];
+  effort: Record<string, number[]>;
+  hardest: Record<string, { db: number; at_s: number }>;
+  momentary_lufs: (number | null)[];
+  peaks: number[];
+  correlation: (number | null)[];
+  low_correlation: (number | null)[];
+}
+
+export interface Survey extends Partial<MapRows> {
   state: "waiting" | "running" | "failed" | "stopped" | "done";
   progress: number;
   problem?: string | null;
-  mastered?: [number[], number[]];
-  effort?: Record<string, number[]>;
-  hardest?: Record<string, { db: number; at_s: number }>;
   measures?: Measures;
+  received?: Measures;
+  findings?: Finding[];
+  dismissed?: number;
 }
 
 export interface Series {
@@ -122,9 +162,88 @@ export interface Series {
 }
 
 export interface Match {
-  received_db: number;
+  other_db: number;
   now_db: number;
   estimate: boolean;
+  integrated_lufs?: [number | null, number | null];
+}
+
+export interface Version {
+  id: number;
+  song_id: number;
+  revision_id: number;
+  name: string;
+  made_at: string;
+  recipe: Recipe;
+}
+
+export interface Reference {
+  id: number;
+  name: string;
+  source: Source;
+  start_frame: number;
+  end_frame: number;
+}
+
+export interface Difference {
+  stage: string | null;
+  title: string;
+  what: string;
+  before: unknown;
+  after: unknown;
+}
+
+export interface Passage {
+  integrated_lufs: number | null;
+  max_momentary_lufs: number | null;
+  max_short_term_lufs: number | null;
+  loudness_range_lu: number | null;
+  true_peak_dbtp: number;
+  peak_to_loudness_lu: number | null;
+  correlation: number | null;
+  low_correlation: number | null;
+  mono_loss_lu: number | null;
+  hz: number[];
+  average_db: [number[], number[]];
+  maximum_db: [number[], number[]];
+  ranges: { name: string; level_db: number; crest_db: number; side_share: number }[];
+}
+
+export interface Panel {
+  state: string;
+  before: Passage;
+  after: Passage;
+  spread: { hz: number[]; low_db: [number[], number[]]; high_db: [number[], number[]] } | null;
+}
+
+export interface Place {
+  name: PlaceName;
+  title: string;
+  says: string;
+  curve_db: number[];
+}
+
+export type Fold = "stereo" | "mono" | "mono_one" | "mid" | "side" | "left" | "right";
+export type PlaceName = "studio" | "phone" | "laptop" | "radio" | "car" | "club" | "converter" | "streaming";
+
+export interface Listening {
+  fold: Fold;
+  range: "all" | "lows" | "band";
+  low_hz: number;
+  high_hz: number;
+  place: PlaceName;
+  solo: string[];
+  muted: string[];
+}
+
+export interface BlindTest {
+  kind: "which is X" | "which is better";
+  first: string;
+  second: string;
+  rounds: number;
+  hits: number;
+  says: string;
+  made_at?: string;
 }
 
 export interface PrintSettings {
@@ -133,6 +252,7 @@ export interface PrintSettings {
   dither: "none" | "tpdf" | "shaped" | null;
   rate_hz: number | null;
   band_limit: boolean;
+  part: string;
 }
 
 export interface Print {

@@ -5,7 +5,7 @@ import { ListeningBar } from "../listening/ListeningBar";
 import { SongMap } from "../songmap/SongMap";
 import { StageEditor } from "../stages/StageEditor";
 import { Header } from "./Header";
-import { importFile, useImporting } from "./importing";
+import { importFiles, useImporting } from "./importing";
 import { obeyKey } from "./keys";
 import { useBench } from "./store";
 import { useMatchedPassage } from "./useSurvey";
@@ -17,7 +17,7 @@ export function Bench() {
     return () => window.removeEventListener("keydown", obeyKey);
   }, []);
   return (
-    <main className="grid h-full grid-rows-[38px_196px_minmax(0,1fr)_66px]">
+    <main className="grid h-full grid-rows-[38px_auto_minmax(0,1fr)_76px]">
       <Header />
       <SongMap />
       <div className="grid min-h-0 grid-cols-[252px_minmax(0,1fr)_232px] max-[1100px]:grid-cols-[212px_minmax(0,1fr)_220px]">
@@ -36,12 +36,14 @@ export function Bench() {
 function Notice() {
   const problem = useBench((s) => s.problem);
   const refused = useImporting((s) => s.problem);
-  const text = problem ?? refused;
+  const said = useBench((s) => s.said);
+  const text = problem ?? refused ?? said;
   if (!text) return null;
+  const bad = problem !== null || refused !== null;
   return (
     <div
-      role="alert"
-      className="fixed bottom-[78px] left-1/2 z-40 flex max-w-[720px] -translate-x-1/2 items-start gap-4 border-2 border-copper bg-well px-4 py-3"
+      role={bad ? "alert" : "status"}
+      className={`fixed bottom-[88px] left-1/2 z-40 flex max-w-[720px] -translate-x-1/2 items-start gap-4 border-2 bg-well px-4 py-3 ${bad ? "border-copper" : "border-green"}`}
     >
       <span className="select-text">{text}</span>
       <button
@@ -49,7 +51,7 @@ function Notice() {
         aria-label="Dismiss"
         className="text-[16px] leading-none text-mute hover:text-copper"
         onClick={() => {
-          useBench.setState({ problem: null });
+          useBench.setState({ problem: null, said: null });
           useImporting.setState({ problem: null });
         }}
       >
@@ -73,11 +75,11 @@ function Dropping() {
       if (event.relatedTarget === null) setOver(false);
     };
     const drop = (event: DragEvent) => {
-      const file = event.dataTransfer?.files[0];
+      const files = [...(event.dataTransfer?.files ?? [])];
       setOver(false);
-      if (!file) return;
+      if (!files.length) return;
       event.preventDefault();
-      void importFile(file);
+      void importFiles(files);
     };
     window.addEventListener("dragover", hover);
     window.addEventListener("dragleave", leave);
@@ -93,7 +95,7 @@ function Dropping() {
     <div className="fixed inset-0 z-40 grid place-items-center bg-rim/25">
       <div role="status" className="w-[380px] border-2 border-rim bg-well p-5 text-center text-[14px]">
         {name === null ? (
-          "Drop the file: a WAV, FLAC, AIFF or OGG"
+          "Drop a pre-master, or all buses of a song: WAV, FLAC, AIFF or OGG"
         ) : (
           <>
             {sent < 1 ? `Bringing ${name} · ${Math.round(sent * 100)} %` : `Looking through ${name} …`}

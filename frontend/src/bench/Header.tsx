@@ -3,9 +3,10 @@ import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Saved } from "./store";
-import { importFile } from "./importing";
-import { openSong, step, useBench } from "./store";
-import { complain } from "./store";
+import { importFiles } from "./importing";
+import { openSong } from "./listening";
+import { complain, step, useBench } from "./store";
+import { toggleTheme } from "./theme";
 import { PrintDialog } from "./PrintDialog";
 import { KeysSheet } from "./KeysSheet";
 
@@ -21,7 +22,7 @@ export function Header() {
   const revision = useBench((s) => s.revision)!;
   const saved = useBench((s) => s.saved);
   return (
-    <header className="flex items-center gap-4 bg-rim px-[14px] text-[#eff3f7]">
+    <header className="flex items-center gap-4 bg-rim px-[14px] text-on-rim">
       <h1 className="text-[14px] font-bold [font-stretch:104%]">Tin Kettle</h1>
       <SongMenu />
       <span className="hidden truncate opacity-70 lg:inline">{song.artist}</span>
@@ -42,6 +43,7 @@ export function Header() {
           onClick={() => void step("redo")}
         />
         <PrintDialog />
+        <Action label="Theme" title="Light or dark" onClick={toggleTheme} />
         <KeysSheet />
       </div>
     </header>
@@ -87,7 +89,8 @@ function SongMenu() {
             ))}
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
             <DropdownMenu.Item className="font-semibold text-rim" onSelect={() => chooser.current?.click()}>
-              Bring a file … <span className="cap">WAV, FLAC, AIFF, OGG; or drop it anywhere</span>
+              Bring files …{" "}
+              <span className="cap">one pre-master, or several buses; or drop them anywhere</span>
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
@@ -95,14 +98,15 @@ function SongMenu() {
       <input
         ref={chooser}
         type="file"
+        multiple
         aria-label="Bring a file"
         tabIndex={-1}
         className="sr-only"
         accept=".wav,.flac,.aif,.aiff,.ogg,audio/*"
         onChange={(event) => {
-          const file = event.target.files?.[0];
+          const files = [...(event.target.files ?? [])];
           event.target.value = "";
-          if (file) void importFile(file);
+          if (files.length) void importFiles(files);
         }}
       />
     </>

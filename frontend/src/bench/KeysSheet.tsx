@@ -18,10 +18,10 @@ export function KeysSheet() {
     <Dialog.Root open={open} onOpenChange={setOpen}>
       <Dialog.Trigger className="px-2 py-1 hover:bg-white/15">Keys ?</Dialog.Trigger>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/35" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-30 max-h-[90vh] w-[760px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-y-auto border border-rim bg-enamel p-5"
+          className="fixed top-1/2 left-1/2 z-30 max-h-[90vh] w-[820px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-y-auto border border-rim bg-enamel p-5"
         >
           <div className="flex items-center justify-between">
             <Dialog.Title className="text-[16px] font-[680]">Keys</Dialog.Title>
@@ -37,7 +37,7 @@ export function KeysSheet() {
               <section key={group} className="mb-4 break-inside-avoid">
                 <h3 className="cap mb-1">{group}</h3>
                 <dl>
-                  {KEYS.filter((action) => action.group === group).map((action) => (
+                  {KEYS.filter((action) => action.group === group && action.shown !== "").map((action) => (
                     <div key={action.shown + action.says} className="flex border-b border-faint py-[3px]">
                       <dt className="w-[104px] shrink-0 font-[640]">{action.shown}</dt>
                       <dd>{action.says}</dd>

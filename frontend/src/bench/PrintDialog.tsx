@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api } from "../api/client";
 import type { Print, PrintSettings } from "../api/types";
 import { formatDb, formatTime } from "../ui/format";
+import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
 import { rest, useBench } from "./store";
 
@@ -30,7 +31,7 @@ export function PrintDialog() {
         Print
       </Dialog.Trigger>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/35" />
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-black/35" />
         <Dialog.Content
           aria-describedby={undefined}
           className="fixed top-[70px] left-1/2 z-30 max-h-[calc(100vh-100px)] w-[640px] max-w-[94vw] -translate-x-1/2 overflow-y-auto border border-rim bg-enamel p-5"
@@ -55,6 +56,7 @@ export function PrintDialog() {
 function Order() {
   const song = useBench((s) => s.song)!;
   const saved = useBench((s) => s.saved);
+  const recipe = useBench((s) => s.recipe)!;
   const client = useQueryClient();
   const [settings, setSettings] = useState<PrintSettings>({
     format: "wav",
@@ -62,6 +64,7 @@ function Order() {
     dither: "tpdf",
     rate_hz: null,
     band_limit: false,
+    part: "master",
   });
   const set = (fields: Partial<PrintSettings>) =>
     setSettings((before) => {
@@ -73,6 +76,12 @@ function Order() {
       api.print(song.id, { ...settings, dither: settings.bits === "32f" ? null : settings.dither }),
     onSettled: () => client.invalidateQueries({ queryKey: ["prints", song.id] }),
   });
+  const everyBus = useMutation({
+    mutationFn: async () => {
+      for (const { id } of recipe.buses) await api.print(song.id, { ...settings, part: id });
+    },
+    onSettled: () => client.invalidateQueries({ queryKey: ["prints", song.id] }),
+  });
   const bits = [
     { value: "16", label: "16 bits" },
     { value: "24", label: "24 bits" },
@@ -82,8 +91,21 @@ function Order() {
     value,
     label: value === "own" ? `${song.rate_hz / 1000} kHz, its own` : String(Number(value) / 1000),
   })).filter(({ value }) => value !== String(song.rate_hz));
+  const parts = [
+    { value: "master", label: "the song, through the master" },
+    ...[...recipe.buses, ...recipe.groups].map(({ id, name }) => ({
+      value: id,
+      label: `${name || id} alone`,
+    })),
+  ];
   return (
     <div className="mt-4 grid grid-cols-[86px_1fr] items-center gap-y-[9px]">
+      {recipe.buses.length > 1 && (
+        <>
+          <span>What</span>
+          <Choice label="What" value={settings.part} options={parts} onChange={(part) => set({ part })} />
+        </>
+      )}
       <span>Format</span>
       <Segments
         label="Format"
@@ -136,6 +158,16 @@ function Order() {
         >
           Print
         </button>
+        {recipe.buses.length > 1 && (
+          <button
+            type="button"
+            className="plain"
+            disabled={print.isPending || saved !== "saved"}
+            onClick={() => everyBus.mutate()}
+          >
+            Print every bus
+          </button>
+        )}
         {print.error && (
           <span role="alert" className="text-copper">
             {print.error.message}

@@ -1,6 +1,17 @@
 import { describe, expect, it } from "vitest";
 import type { KindInfo, Recipe } from "../api/types";
-import { addStage, moveStage, paramLabel, removeStage, setField, setParam } from "./editing";
+import {
+  addStage,
+  chainOf,
+  laneOf,
+  MASTER,
+  moveStage,
+  paramLabel,
+  removeStage,
+  setField,
+  setParam,
+  takeStage,
+} from "./editing";
 import { overlay, Readings, READING_FRAMES } from "./readings";
 
 const stage = (id: string, kind: string) => ({
@@ -31,7 +42,7 @@ describe("editing a recipe", () => {
     setField(recipe, "b", { on: false });
     removeStage(recipe, "b");
     moveStage(recipe, "a", 2);
-    addStage(recipe, trim);
+    addStage(recipe, MASTER, trim);
     expect(JSON.stringify(recipe)).toBe(before);
   });
 
@@ -42,10 +53,27 @@ describe("editing a recipe", () => {
   });
 
   it("adds before the limiter that ends the chain, under a fresh id", () => {
-    const once = addStage(recipe, trim);
+    const once = addStage(recipe, MASTER, trim);
     expect(ids(once.recipe)).toEqual(["a", "b", "trim-1", "c"]);
-    expect(addStage(once.recipe, trim).id).toBe("trim-2");
+    expect(addStage(once.recipe, MASTER, trim).id).toBe("trim-2");
     expect(once.recipe.master[2]?.params).toEqual({ gain_db: 0 });
+  });
+
+  it("works on a bus's own chain as on the master's", () => {
+    const added = addStage(recipe, "mix", trim);
+    expect(chainOf(added.recipe, "mix").map((s) => s.id)).toEqual([added.id]);
+    expect(ids(added.recipe)).toEqual(["a", "b", "c"]);
+    expect(laneOf(added.recipe, added.id)).toBe("mix");
+    const moved = setParam(added.recipe, added.id, "gain_db", 2);
+    expect(chainOf(moved, "mix")[0]?.params).toEqual({ gain_db: 2 });
+    expect(chainOf(removeStage(moved, added.id), "mix")).toEqual([]);
+  });
+
+  it("takes a stage over from another recipe, or away where that has none", () => {
+    const other = setParam(recipe, "a", "gain_db", 5);
+    expect(takeStage(recipe, other, "a").master[0]?.params).toEqual({ gain_db: 5 });
+    expect(ids(takeStage(recipe, removeStage(other, "b"), "b"))).toEqual(["a", "c"]);
+    expect(ids(takeStage(removeStage(recipe, "b"), recipe, "b"))).toEqual(["a", "b", "c"]);
   });
 
   it("names what was changed", () => {

@@ -1,21 +1,55 @@
 /** Edits of a recipe as pure functions: a recipe in, another out. */
-import type { Kind, KindInfo, Param, Recipe, Stage, Value } from "../api/types";
+import type { Bus, Kind, KindInfo, Param, Recipe, Stage, Value } from "../api/types";
 import { formatValue } from "../ui/format";
 
-export function stageOf(recipe: Recipe, id: string | null): Stage | undefined {
-  return recipe.master.find((stage) => stage.id === id);
+/** Whose chain: a bus or group by its id, or the master. */
+export type Lane = string;
+export const MASTER: Lane = "*master";
+
+export function busOf(recipe: Recipe, lane: Lane): Bus | undefined {
+  return [...recipe.buses, ...recipe.groups].find((bus) => bus.id === lane);
 }
 
-function withStage(recipe: Recipe, id: string, change: (stage: Stage) => Stage): Recipe {
-  return { ...recipe, master: recipe.master.map((stage) => (stage.id === id ? change(stage) : stage)) };
+export function chainOf(recipe: Recipe, lane: Lane): Stage[] {
+  return busOf(recipe, lane)?.chain ?? recipe.master;
+}
+
+function withChain(recipe: Recipe, lane: Lane, change: (chain: Stage[]) => Stage[]): Recipe {
+  if (lane === MASTER) return { ...recipe, master: change(recipe.master) };
+  return setBus(recipe, lane, { chain: change(chainOf(recipe, lane)) });
+}
+
+export function setBus(recipe: Recipe, id: string, fields: Partial<Bus>): Recipe {
+  const change = (bus: Bus) => (bus.id === id ? { ...bus, ...fields } : bus);
+  return { ...recipe, buses: recipe.buses.map(change), groups: recipe.groups.map(change) };
+}
+
+/** The lane whose chain holds a stage. */
+export function laneOf(recipe: Recipe, id: string | null): Lane {
+  const found = [...recipe.buses, ...recipe.groups].find((bus) => bus.chain.some((s) => s.id === id));
+  return found?.id ?? MASTER;
+}
+
+export function allStages(recipe: Recipe): Stage[] {
+  return [...[...recipe.buses, ...recipe.groups].flatMap((bus) => bus.chain), ...recipe.master];
+}
+
+export function stageOf(recipe: Recipe, id: string | null): Stage | undefined {
+  return allStages(recipe).find((stage) => stage.id === id);
+}
+
+export function withStage(recipe: Recipe, id: string, change: (stage: Stage) => Stage): Recipe {
+  return withChain(recipe, laneOf(recipe, id), (chain) =>
+    chain.map((stage) => (stage.id === id ? change(stage) : stage)),
+  );
 }
 
 export function setParam(recipe: Recipe, id: string, name: string, value: Value): Recipe {
-  return withStage(
-    recipe,
-    id,
-    (stage) => ({ ...stage, params: { ...stage.params, [name]: value } }) as Stage,
-  );
+  return setParams(recipe, id, { [name]: value });
+}
+
+export function setParams(recipe: Recipe, id: string, values: Record<string, Value>): Recipe {
+  return withStage(recipe, id, (stage) => ({ ...stage, params: { ...stage.params, ...values } }) as Stage);
 }
 
 export function setField(
@@ -27,43 +61,54 @@ export function setField(
 }
 
 export function removeStage(recipe: Recipe, id: string): Recipe {
-  return { ...recipe, master: recipe.master.filter((stage) => stage.id !== id) };
+  return withChain(recipe, laneOf(recipe, id), (chain) => chain.filter((stage) => stage.id !== id));
 }
 
 export function moveStage(recipe: Recipe, id: string, to: number): Recipe {
-  const rest = recipe.master.filter((stage) => stage.id !== id);
   const moved = stageOf(recipe, id);
-  return moved ? { ...recipe, master: [...rest.slice(0, to), moved, ...rest.slice(to)] } : recipe;
+  if (!moved) return recipe;
+  return withChain(recipe, laneOf(recipe, id), (chain) => {
+    const rest = chain.filter((stage) => stage.id !== id);
+    return [...rest.slice(0, to), moved, ...rest.slice(to)];
+  });
+}
+
+/** Put a stage of another recipe in its place here, or at the end where it is not there. */
+export function takeStage(recipe: Recipe, from: Recipe, id: string): Recipe {
+  const stage = stageOf(from, id);
+  if (!stage) return removeStage(recipe, id);
+  if (stageOf(recipe, id)) return withStage(recipe, id, () => stage);
+  const lane = laneOf(from, id);
+  const at = chainOf(from, lane).findIndex((other) => other.id === id);
+  return withChain(recipe, lane, (chain) => [...chain.slice(0, at), stage, ...chain.slice(at)]);
 }
 
 export function freshId(recipe: Recipe, kind: string): string {
   const taken = new Set([
-    ...recipe.master.map((stage) => stage.id),
-    ...[...recipe.buses, ...recipe.groups].flatMap((bus) => [bus.id, ...bus.chain.map((stage) => stage.id)]),
+    ...allStages(recipe).map((stage) => stage.id),
+    ...[...recipe.buses, ...recipe.groups].map((bus) => bus.id),
     ...recipe.sections.map((section) => section.id),
   ]);
   for (let number = 1; ; number++) if (!taken.has(`${kind}-${number}`)) return `${kind}-${number}`;
 }
 
 /** A new stage with its defaults: before a limiter that ends the chain, else at the end. */
-export function addStage(recipe: Recipe, info: KindInfo): { recipe: Recipe; id: string } {
+export function addStage(recipe: Recipe, lane: Lane, info: KindInfo): { recipe: Recipe; id: string } {
   const id = freshId(recipe, info.kind);
   const params = Object.fromEntries(info.params.map((param) => [param.name, param.default ?? null]));
   // a filter that filters nothing would leave a newcomer wondering
   if (info.kind === "filter") params.high_pass_on = true;
-  const lists = info.params.filter((param) => param.type === "array");
-  for (const param of lists) params[param.name] = [];
+  for (const param of info.params) if (LISTS.has(param.name)) params[param.name] = [];
   const stage = { id, kind: info.kind, on: true, channels: "stereo", mix: 1, params } as unknown as Stage;
-  const last = recipe.master.at(-1);
-  const at =
-    last?.kind === ("limiter" satisfies Kind) && info.kind !== "limiter"
-      ? recipe.master.length - 1
-      : recipe.master.length;
-  return {
-    recipe: { ...recipe, master: [...recipe.master.slice(0, at), stage, ...recipe.master.slice(at)] },
-    id,
-  };
+  const added = withChain(recipe, lane, (chain) => {
+    const last = chain.at(-1)?.kind === ("limiter" satisfies Kind) && info.kind !== "limiter";
+    const at = last ? chain.length - 1 : chain.length;
+    return [...chain.slice(0, at), stage, ...chain.slice(at)];
+  });
+  return { recipe: added, id };
 }
+
+const LISTS = new Set(["detector_filters", "bands"]);
 
 /** What a changed parameter is called in the list of edits. */
 export function paramLabel(title: string, param: Param, value: Value): string {

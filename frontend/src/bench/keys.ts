@@ -1,36 +1,32 @@
 /** The keyboard: one table that is obeyed and shown. */
-import { addStage, removeStage, setField, moveStage, stageOf } from "./editing";
+import { addStage, chainOf, laneOf, MASTER, moveStage, removeStage, setField, stageOf } from "./editing";
 import {
   compare,
-  currentPlayer,
-  edit,
-  kindInfo,
+  heardSong,
   listen,
+  listenAs,
+  plainResult,
   seek,
   select,
   setLoop,
   setMatched,
   setMonitor,
   setPlaying,
-  step,
+  setView,
   toggleDim,
-  useBench,
-} from "./store";
+} from "./listening";
+import { edit, kindInfo, step, useBench } from "./store";
 
 export interface KeyAction {
   keys: string[];
   shown: string;
   says: string;
-  group: "Listening" | "Song" | "Chain" | "Edits" | "On a rule";
+  group: "Listening" | "Song" | "Chain" | "Edits" | "On a pin" | "On a rule";
   act?: () => void;
 }
 
 const SKIP_S = 5;
 const state = useBench.getState;
-
-function heardSong(): number {
-  return currentPlayer()?.now()?.song ?? state().song?.view.song ?? 0;
-}
 
 function skip(seconds: number): void {
   const { song } = state();
@@ -54,11 +50,11 @@ function loopSection(): void {
 }
 
 function choose(direction: 1 | -1): void {
-  const { recipe, selected } = state();
-  if (!recipe?.master.length) return;
-  const at = recipe.master.findIndex((stage) => stage.id === selected);
-  const next = Math.max(0, Math.min(recipe.master.length - 1, at + direction));
-  select(recipe.master[next]!.id);
+  const { recipe, selected, lane } = state();
+  const chain = recipe ? chainOf(recipe, lane) : [];
+  const at = chain.findIndex((stage) => stage.id === selected);
+  const next = chain[Math.max(0, Math.min(chain.length - 1, at + direction))];
+  if (next) select(next.id);
 }
 
 function onChosen(change: "toggle" | "remove" | "up" | "down"): void {
@@ -66,30 +62,65 @@ function onChosen(change: "toggle" | "remove" | "up" | "down"): void {
   const stage = recipe && stageOf(recipe, selected);
   if (!recipe || !stage) return;
   const title = kindInfo(stage.kind)?.title ?? stage.kind;
-  const at = recipe.master.indexOf(stage);
+  const chain = chainOf(recipe, laneOf(recipe, stage.id));
+  const at = chain.indexOf(stage);
   if (change === "toggle")
     edit(setField(recipe, stage.id, { on: !stage.on }), `${title} ${stage.on ? "off" : "on"}`, true);
   else if (change === "remove") {
     edit(removeStage(recipe, stage.id), `Remove ${title}`, true);
-    select(recipe.master[at + 1]?.id ?? recipe.master[at - 1]?.id ?? null);
+    select(chain[at + 1]?.id ?? chain[at - 1]?.id ?? null);
   } else {
     const to = at + (change === "up" ? -1 : 1);
-    if (to >= 0 && to < recipe.master.length) edit(moveStage(recipe, stage.id, to), `Move ${title}`, true);
+    if (to >= 0 && to < chain.length) edit(moveStage(recipe, stage.id, to), `Move ${title}`, true);
   }
 }
 
 function addKind(kind: string): void {
-  const { recipe } = state();
+  const { recipe, lane } = state();
   const info = kindInfo(kind);
   if (!recipe || !info) return;
-  const added = addStage(recipe, info);
+  const added = addStage(recipe, lane, info);
   edit(added.recipe, `Add ${info.title}`, true);
   select(added.id);
 }
 
-function plainResult(): void {
-  listen("result");
+/** What stands on a number key; the listening bar puts the list here. */
+let keyed: string[] = ["received", "now"];
+
+export function setKeyed(others: string[]): void {
+  keyed = others;
+}
+
+function hearKeyed(number: number): void {
+  const other = keyed[number - 1];
+  if (other) compare(other);
+}
+
+function toggleTap(tap: "removed" | "detector"): void {
   compare("now");
+  listen(state().tap === tap ? "result" : tap);
+}
+
+function toggleFold(fold: "mono" | "side"): void {
+  listenAs({ fold: state().listening.fold === fold ? "stereo" : fold });
+}
+
+function toggleLows(): void {
+  listenAs(state().listening.range === "lows" ? { range: "all" } : { range: "lows", high_hz: 120 });
+}
+
+/** Solo the lane that is open, or take it out of what is heard and back in. */
+function onLane(list: "solo" | "muted"): void {
+  const { lane, listening } = state();
+  if (lane === MASTER) return;
+  const there = listening[list].includes(lane);
+  listenAs({ [list]: there ? listening[list].filter((id) => id !== lane) : [...listening[list], lane] });
+}
+
+function hearWithout(): void {
+  const { selected, heard } = state();
+  const without = `without:${selected ?? "*"}`;
+  compare(heard === without ? "now" : without);
 }
 
 export const KEYS: KeyAction[] = [
@@ -100,20 +131,22 @@ export const KEYS: KeyAction[] = [
     group: "Listening",
     act: () => setPlaying(!state().playing),
   },
-  {
-    keys: ["1"],
-    shown: "1",
-    says: "hear the song as received",
-    group: "Listening",
-    act: () => compare("received"),
-  },
+  { keys: ["1"], shown: "1", says: "hear the song as received", group: "Listening", act: () => hearKeyed(1) },
   {
     keys: ["2"],
     shown: "2",
     says: "hear the song as it is now",
     group: "Listening",
-    act: () => compare("now"),
+    act: () => hearKeyed(2),
   },
+  ...[3, 4, 5, 6, 7, 8, 9].map((number): KeyAction => ({
+    keys: [String(number)],
+    shown: number === 3 ? "3 … 9" : "",
+    says: "hear a version or a reference",
+    group: "Listening",
+    act: () => hearKeyed(number),
+  })),
+  { keys: ["0"], shown: "0", says: "hear it without the chosen stage", group: "Listening", act: hearWithout },
   {
     keys: ["m"],
     shown: "M",
@@ -126,7 +159,25 @@ export const KEYS: KeyAction[] = [
     shown: "R",
     says: "hear what the stage removes",
     group: "Listening",
-    act: () => listen(state().tap === "removed" ? "result" : "removed"),
+    act: () => toggleTap("removed"),
+  },
+  {
+    keys: ["h"],
+    shown: "H",
+    says: "hear what it listens to",
+    group: "Listening",
+    act: () => toggleTap("detector"),
+  },
+  { keys: ["o"], shown: "O", says: "in mono", group: "Listening", act: () => toggleFold("mono") },
+  { keys: ["i"], shown: "I", says: "the side only", group: "Listening", act: () => toggleFold("side") },
+  { keys: ["w"], shown: "W", says: "only the lows", group: "Listening", act: toggleLows },
+  { keys: ["s"], shown: "S", says: "solo the open bus", group: "Listening", act: () => onLane("solo") },
+  {
+    keys: ["p"],
+    shown: "P",
+    says: "the open bus out, and back in",
+    group: "Listening",
+    act: () => onLane("muted"),
   },
   { keys: ["Escape"], shown: "Esc", says: "back to the plain result", group: "Listening", act: plainResult },
   { keys: ["d"], shown: "D", says: "dim", group: "Listening", act: toggleDim },
@@ -152,6 +203,13 @@ export const KEYS: KeyAction[] = [
     says: "to the start, of the loop if there is one",
     group: "Song",
     act: () => seek(state().loop?.[0] ?? 0),
+  },
+  {
+    keys: ["z"],
+    shown: "Z",
+    says: "zoom to the loop, or back to all",
+    group: "Song",
+    act: () => setView(state().view ? null : state().loop),
   },
   { keys: ["l"], shown: "L", says: "loop the section, or leave the loop", group: "Song", act: loopSection },
   { keys: ["ArrowUp"], shown: "↑", says: "stage above", group: "Chain", act: () => choose(-1) },
@@ -180,6 +238,8 @@ export const KEYS: KeyAction[] = [
   { keys: ["Delete"], shown: "Del", says: "remove the stage", group: "Chain", act: () => onChosen("remove") },
   { keys: ["f"], shown: "F", says: "add filters", group: "Chain", act: () => addKind("filter") },
   { keys: ["c"], shown: "C", says: "add a bus compressor", group: "Chain", act: () => addKind("compressor") },
+  { keys: ["e"], shown: "E", says: "add an equalizer", group: "Chain", act: () => addKind("equalizer") },
+  { keys: [], shown: "X held", says: "exaggerate the compressor", group: "Chain" },
   { keys: ["Ctrl+z"], shown: "Ctrl Z", says: "undo", group: "Edits", act: () => void step("undo") },
   {
     keys: ["Ctrl+Shift+z", "Ctrl+y"],
@@ -188,6 +248,9 @@ export const KEYS: KeyAction[] = [
     group: "Edits",
     act: () => void step("redo"),
   },
+  { keys: [], shown: "← → ↑ ↓", says: "frequency and gain", group: "On a pin" },
+  { keys: [], shown: "Page ↑ ↓", says: "narrower, broader", group: "On a pin" },
+  { keys: [], shown: "C, Del", says: "copy across, remove", group: "On a pin" },
   { keys: [], shown: "← →", says: "move; with Shift finely", group: "On a rule" },
   { keys: [], shown: "Page ↑ ↓", says: "move far", group: "On a rule" },
   { keys: [], shown: "0–9, Enter", says: "type a value with its unit", group: "On a rule" },

@@ -1,14 +1,37 @@
 /** The bench's state: the song, its recipe as it is being edited, and how it is listened to. */
 import { create } from "zustand";
 import { api, Refused } from "../api/client";
-import type { Described, KindInfo, Match, Param, Recipe, Revision, Song, Stages } from "../api/types";
-import { LivePlayer } from "../live/player";
+import type {
+  Described,
+  KindInfo,
+  Listening,
+  Match,
+  Param,
+  Recipe,
+  Revision,
+  Song,
+  Stages,
+} from "../api/types";
 import type { Tap } from "../live/protocol";
-import { setParam } from "./editing";
+import { chainOf, laneOf, MASTER, setParam, stageOf } from "./editing";
+import type { Lane } from "./editing";
 import { Readings } from "./readings";
 
-export type Compared = "received" | "now";
+/** What is heard: `now`, or what it is compared with: `received`, `version:3`, `without:stage`, `reference:2`. */
+export type Heard = string;
 export type Saved = "saved" | "saving" | "failed";
+/** Song frames that the map shows. */
+export type Span = [number, number];
+
+export const PLAIN: Listening = {
+  fold: "stereo",
+  range: "all",
+  low_hz: 20,
+  high_hz: 120,
+  place: "studio",
+  solo: [],
+  muted: [],
+};
 
 interface BenchState {
   stages: Stages | null;
@@ -17,19 +40,27 @@ interface BenchState {
   revision: Revision | null;
   described: Record<string, Described>;
   saved: Saved;
+  lane: Lane;
   selected: string | null;
   playing: boolean;
-  compared: Compared;
+  heard: Heard;
+  /** What stands beside now in the sound that is sent. */
+  other: string;
   matched: boolean;
   match: Match;
   monitorDb: number;
   dim: boolean;
-  loop: [number, number] | null;
+  loop: Span | null;
+  view: Span | null;
   tap: Tap;
+  listening: Listening;
   connected: boolean;
   underruns: number;
   queueMs: number;
   problem: string | null;
+  /** Something that went well and is worth a word. */
+  said: string | null;
+  dark: boolean;
 }
 
 export const useBench = create<BenchState>(() => ({
@@ -39,37 +70,35 @@ export const useBench = create<BenchState>(() => ({
   revision: null,
   described: {},
   saved: "saved",
+  lane: MASTER,
   selected: null,
   playing: false,
-  compared: "now",
+  heard: "now",
+  other: "received",
   matched: true,
-  match: { received_db: 0, now_db: 0, estimate: true },
+  match: { other_db: 0, now_db: 0, estimate: true },
   monitorDb: -6,
   dim: false,
   loop: null,
+  view: null,
   tap: "result",
+  listening: PLAIN,
   connected: false,
   underruns: 0,
   queueMs: 200,
   problem: null,
+  said: null,
+  dark: localStorage.getItem("theme") === "dark",
 }));
 
 const get = useBench.getState;
 const set = useBench.setState;
 
-export const DIM_DB = -20;
 const REST_MS = 350;
 const SEND_MS = 25;
 const RETRY_MS = 1500;
-const ESTIMATE_MS = 2000;
 
-/** The one player; tests reach it as `window.tinKettle.player`. */
-let player: LivePlayer | null = null;
 export const readings = new Readings();
-
-export function currentPlayer(): LivePlayer | null {
-  return player;
-}
 
 export function complain(problem: unknown): void {
   set({ problem: problem instanceof Error ? problem.message : String(problem) });
@@ -83,50 +112,11 @@ export function paramInfo(kind: string, name: string): Param | undefined {
   return kindInfo(kind)?.params.find((param) => param.name === name);
 }
 
-// ---- opening ------------------------------------------------------------------------------------------------------
+/** How an edit reaches the ear; the player puts itself here. */
+let sendEdit: (recipe: Recipe, revision: number) => void = () => undefined;
 
-export async function openSong(id: number): Promise<void> {
-  const [stages, song] = await Promise.all([get().stages ?? api.stages(), api.song(id)]);
-  player?.close();
-  const { recipe } = song.revision;
-  const selected = recipe.master.some((stage) => stage.id === song.view.stage)
-    ? (song.view.stage ?? null)
-    : ((recipe.master.find((stage) => stage.kind === "compressor") ?? recipe.master[0])?.id ?? null);
-  set({
-    stages,
-    song,
-    recipe,
-    revision: song.revision,
-    described: {},
-    saved: "saved",
-    selected,
-    playing: false,
-    compared: "now",
-    loop: song.view.loop ?? null,
-    tap: "result",
-    connected: false,
-    underruns: 0,
-    match: { received_db: 0, now_db: 0, estimate: true },
-  });
-  readings.reset(song.frames);
-  player = new LivePlayer(id, song.rate_hz, get().queueMs, {
-    connected: (connected) => set({ connected }),
-    problem: (problem) => set({ problem }),
-    underruns: (underruns) => set({ underruns }),
-    heard: ({ head, meters }) => {
-      readings.take(head, meters);
-      estimateMatch(meters.match);
-      if (get().loop === null && head.song >= song.frames) stopAtEnd();
-    },
-  });
-  Object.assign(window, {
-    tinKettle: { player, state: get, act: { setMonitor, setMatched, compare, move: moveParam } },
-  });
-  if (song.view.song) player.ask({ type: "seek", song: song.view.song });
-  if (get().loop) player.ask({ type: "loop", loop: get().loop });
-  applyGains();
-  describe();
-  localStorage.setItem("song", String(id));
+export function onEdit(send: typeof sendEdit): void {
+  sendEdit = send;
 }
 
 // ---- editing ------------------------------------------------------------------------------------------------------
@@ -151,7 +141,7 @@ export function edit(recipe: Recipe, label: string, resting = false): void {
 }
 
 /** Move one value, as a hand on its rule would. */
-function moveParam(id: string, name: string, value: number): void {
+export function moveParam(id: string, name: string, value: number): void {
   const { recipe } = get();
   if (recipe) edit(setParam(recipe, id, name, value), name);
 }
@@ -163,6 +153,12 @@ export function rest(): void {
   restTimer = setTimeout(save, 0);
 }
 
+/** Hear and draw another recipe for as long as a key is held, without keeping it; null goes back. */
+export function pretend(recipe: Recipe | null): void {
+  const shown = recipe ?? get().recipe;
+  if (shown) sendEdit(shown, ++revisionHeard);
+}
+
 /** At once, and while more comes at most every 25 ms. */
 function sendSoon(): void {
   const wait = Math.max(0, sentAt + SEND_MS - performance.now());
@@ -170,7 +166,7 @@ function sendSoon(): void {
     sendTimer = null;
     sentAt = performance.now();
     const { recipe } = get();
-    if (recipe) player?.ask({ type: "edit", recipe, revision: ++revisionHeard });
+    if (recipe) sendEdit(recipe, ++revisionHeard);
   };
   if (wait === 0 && !sendTimer) send();
   else sendTimer ??= setTimeout(send, wait);
@@ -207,32 +203,46 @@ async function saveNow(): Promise<void> {
   }
 }
 
+/** Everything that was edited is kept when this is done. */
+export async function settle(): Promise<void> {
+  rest();
+  if (restTimer) {
+    clearTimeout(restTimer);
+    save();
+  }
+  await saving;
+}
+
 /** Take a revision as the present state. */
 function stand(revision: Revision): void {
   unsaved = null;
-  const { selected } = get();
-  const { master } = revision.recipe;
-  set({
-    revision,
-    recipe: revision.recipe,
-    saved: "saved",
-    selected: master.some((stage) => stage.id === selected) ? selected : (master[0]?.id ?? null),
-  });
+  const { recipe } = revision;
+  set({ revision, recipe, saved: "saved", ...standing(recipe, get().lane, get().selected) });
   readings.forget();
   sendSoon();
   describe();
+}
+
+/** Where one stands in a recipe: the lane and stage that were chosen, or near them. */
+export function standing(
+  recipe: Recipe,
+  lane: Lane,
+  selected: string | null,
+): { lane: Lane; selected: string | null } {
+  if (stageOf(recipe, selected)) return { lane: laneOf(recipe, selected), selected };
+  const chain = chainOf(recipe, lane);
+  const there = chain === recipe.master ? MASTER : lane;
+  return {
+    lane: there,
+    selected: (chain.find((stage) => stage.kind === "compressor") ?? chain[0])?.id ?? null,
+  };
 }
 
 export async function step(direction: "undo" | "redo"): Promise<void> {
   const { song } = get();
   if (!song) return;
   try {
-    rest();
-    if (restTimer) {
-      clearTimeout(restTimer);
-      save();
-    }
-    await saving;
+    await settle();
     stand(await api[direction](song.id));
   } catch (refused) {
     complain(refused);
@@ -243,7 +253,7 @@ let describing: Promise<void> | null = null;
 let described: Recipe | null = null;
 
 /** Summaries and pictures of the recipe as it is now; at most one request is under way. */
-function describe(): void {
+export function describe(): void {
   describing ??= describeAll().finally(() => {
     describing = null;
   });
@@ -259,106 +269,4 @@ async function describeAll(): Promise<void> {
       // what is drawn stays; the edit itself is refused, and says so, when it is kept
     }
   }
-}
-
-// ---- listening ----------------------------------------------------------------------------------------------------
-
-function applyGains(): void {
-  const { match, matched, monitorDb, dim, compared } = get();
-  const gain = (db: number) => 10 ** (db / 20);
-  player?.set({
-    received: compared === "received",
-    nowGain: matched ? gain(match.now_db) : 1,
-    receivedGain: matched ? gain(match.received_db) : 1,
-    monitorGain: gain(monitorDb + (dim ? DIM_DB : 0)),
-  });
-}
-
-let estimatedAt = 0;
-
-function estimateMatch(match: Match): void {
-  // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure
-  if (!get().match.estimate || performance.now() - estimatedAt < ESTIMATE_MS) return;
-  estimatedAt = performance.now();
-  set({ match });
-  applyGains();
-}
-
-/** The survey's figure for the passage, or null where there is none yet. */
-export function setMatch(match: Match | null): void {
-  set({ match: match ?? { ...get().match, estimate: true } });
-  applyGains();
-}
-
-export function setPlaying(playing: boolean): void {
-  set({ playing });
-  player?.set({ playing });
-  if (!playing) keepView();
-}
-
-function stopAtEnd(): void {
-  setPlaying(false);
-  player?.ask({ type: "seek", song: 0 });
-}
-
-export function compare(compared: Compared): void {
-  set({ compared });
-  applyGains();
-}
-
-export function setMatched(matched: boolean): void {
-  set({ matched });
-  applyGains();
-}
-
-export function setMonitor(monitorDb: number): void {
-  set({ monitorDb: Math.max(-60, Math.min(0, monitorDb)) });
-  applyGains();
-}
-
-export function toggleDim(): void {
-  set({ dim: !get().dim });
-  applyGains();
-}
-
-export function setQueue(queueMs: number): void {
-  set({ queueMs });
-  player?.setQueue(queueMs);
-}
-
-export function seek(song: number): void {
-  const { song: open, loop } = get();
-  if (!open) return;
-  const to = Math.round(Math.max(0, Math.min(song, open.frames - 1)));
-  if (loop && (to < loop[0] || to >= loop[1])) setLoop(null);
-  player?.ask({ type: "seek", song: to });
-  keepView(to);
-}
-
-export function setLoop(loop: [number, number] | null): void {
-  set({ loop });
-  player?.ask({ type: "loop", loop });
-  keepView();
-}
-
-export function select(selected: string | null): void {
-  if (get().tap !== "result") listen("result");
-  set({ selected });
-  keepView();
-}
-
-export function listen(tap: Tap): void {
-  set({ tap });
-  player?.ask({ type: "listen", stage: tap === "result" ? null : get().selected, tap });
-}
-
-let viewTimer: ReturnType<typeof setTimeout> | null = null;
-
-function keepView(at?: number): void {
-  if (viewTimer) clearTimeout(viewTimer);
-  viewTimer = setTimeout(() => {
-    const { song, selected, loop } = get();
-    const position = at ?? player?.now()?.song ?? 0;
-    if (song) api.view(song.id, { stage: selected, loop, song: Math.round(position) }).catch(() => undefined);
-  }, 500);
 }

@@ -2,8 +2,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { Survey } from "../api/types";
-import { setMatch, useBench } from "./store";
+import type { Match, Survey } from "../api/types";
+import { forgetMatches, setMatch } from "./listening";
+import { useBench } from "./store";
 
 export const MAP_COLUMNS = 930;
 const ASK_MS = 250;
@@ -28,7 +29,9 @@ export function useSurvey(): Survey | undefined {
     queryFn: () => api.survey(songId, MAP_COLUMNS),
     enabled: songId > 0,
     refetchInterval: ({ state }) =>
-      state.data?.state === "done" || state.data?.state === "failed" ? false : ASK_MS,
+      state.data?.state === "done" || state.data?.state === "failed" || state.data?.state === "stopped"
+        ? false
+        : ASK_MS,
     staleTime: Infinity,
     placeholderData: (before) => before,
   });
@@ -36,21 +39,29 @@ export function useSurvey(): Survey | undefined {
   return data && (isPlaceholderData || rested !== revision) ? { ...data, state: "waiting" } : data;
 }
 
-/** Keep the matched gains those of the passage that is heard: the loop, or the whole song. */
-export function useMatchedPassage(): void {
+/** The matched gains of now and another for the passage that is heard, once both were surveyed. */
+function useMatch(other: string, wanted: boolean): void {
   const song = useBench((s) => s.song);
   const revision = useBench((s) => s.revision?.id ?? 0);
   const loop = useBench((s) => s.loop);
   const saved = useBench((s) => s.saved);
-  const survey = useSurvey();
-  const done = survey?.state === "done" && saved === "saved";
   const [from, to] = loop ?? [0, song?.frames ?? 0];
-  const { data, isPlaceholderData } = useQuery({
-    queryKey: ["match", song?.id, revision, from, to],
-    queryFn: () => api.match(song?.id ?? 0, from, to),
-    enabled: done && song !== null,
+  const { data } = useQuery({
+    queryKey: ["match", song?.id, revision, other, from, to],
+    queryFn: () => api.match(song?.id ?? 0, other, from, to),
+    enabled: wanted && song !== null && saved === "saved",
+    refetchInterval: ({ state }) => (state.data && state.data.state !== "done" ? 2 * ASK_MS : false),
     staleTime: Infinity,
   });
-  const match = done && !isPlaceholderData ? (data ?? null) : null;
-  useEffect(() => setMatch(match), [match]);
+  const match = wanted && saved === "saved" && data?.state === "done" ? (data as Match) : null;
+  useEffect(() => setMatch(other, match), [other, match]);
+  useEffect(() => forgetMatches, [revision]);
+}
+
+/** Keep the matched gains those of the passage that is heard: the loop, or the whole song. */
+export function useMatchedPassage(): void {
+  const other = useBench((s) => s.other);
+  const survey = useSurvey();
+  const done = survey?.state === "done";
+  useMatch(other, done);
 }

@@ -16,35 +16,39 @@ import {
 import { CSS } from "@dnd-kit/utilities";
 import { DropdownMenu } from "radix-ui";
 import type { Stage } from "../api/types";
-import { addStage, moveStage, removeStage, setField } from "../bench/editing";
-import { edit, kindInfo, select, useBench } from "../bench/store";
+import { addStage, busOf, chainOf, MASTER, moveStage, removeStage, setField } from "../bench/editing";
+import { openLane, select } from "../bench/listening";
+import { edit, kindInfo, useBench } from "../bench/store";
 import { formatDb } from "../ui/format";
 import { useHeard } from "../ui/useHeard";
+import { BusStrip } from "./BusStrip";
 
 /** The chain from top to bottom: what the sound passes, in order. */
 export function Chain() {
   const recipe = useBench((s) => s.recipe)!;
+  const lane = useBench((s) => s.lane);
   const heard = useHeard();
+  const chain = chainOf(recipe, lane);
+  const bus = busOf(recipe, lane);
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
   );
   const drop = ({ active, over }: DragEndEvent) => {
     if (!over || active.id === over.id) return;
-    const to = recipe.master.findIndex((stage) => stage.id === over.id);
-    const title = kindInfo(recipe.master.find((s) => s.id === active.id)?.kind ?? "")?.title ?? "stage";
+    const to = chain.findIndex((stage) => stage.id === over.id);
+    const title = kindInfo(chain.find((s) => s.id === active.id)?.kind ?? "")?.title ?? "stage";
     edit(moveStage(recipe, String(active.id), to), `Move ${title}`, true);
   };
   return (
     <section aria-label="Chain" className="flex min-h-0 flex-col border-r border-line bg-enamel">
-      <div className="flex border-b border-faint px-[10px] pt-2">
-        <span className="border-b-[3px] border-rim px-2 pt-1 pb-[6px] font-[650]">Master</span>
-      </div>
+      <Lanes />
+      {bus && <BusStrip bus={bus} />}
       <div className="min-h-0 flex-1 overflow-y-auto">
         <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
-          <SortableContext items={recipe.master.map((s) => s.id)} strategy={verticalListSortingStrategy}>
+          <SortableContext items={chain.map((s) => s.id)} strategy={verticalListSortingStrategy}>
             <ol>
-              {recipe.master.map((stage) => (
+              {chain.map((stage) => (
                 <Row
                   key={stage.id}
                   stage={stage}
@@ -54,9 +58,11 @@ export function Chain() {
             </ol>
           </SortableContext>
         </DndContext>
-        {recipe.master.length === 0 && (
+        {chain.length === 0 && (
           <p className="px-3 py-3 text-mute">
-            No stage yet: the print is a copy, bit for bit. Add a filter, a compressor or a limiter.
+            {bus
+              ? "No stage on this bus yet: it reaches the sum as it came."
+              : "No stage yet: the print is a copy, bit for bit. Add a filter, a compressor or a limiter."}
           </p>
         )}
         <AddStage />
@@ -65,8 +71,58 @@ export function Chain() {
   );
 }
 
+/** Buses and groups as tabs, the master last; a song of one bus has the master alone. */
+function Lanes() {
+  const recipe = useBench((s) => s.recipe)!;
+  const lane = useBench((s) => s.lane);
+  const listening = useBench((s) => s.listening);
+  const buses = [...recipe.buses, ...recipe.groups];
+  const many = buses.length > 1;
+  const lanes = [
+    ...(many ? buses.map(({ id, name }) => ({ id, name: name || id })) : []),
+    { id: MASTER, name: "Master" },
+  ];
+  return (
+    <div role="tablist" aria-label="Buses" className="flex flex-wrap border-b border-faint px-[6px] pt-1">
+      {lanes.map(({ id, name }) => (
+        <button
+          key={id}
+          type="button"
+          role="tab"
+          aria-selected={lane === id}
+          onClick={() => openLane(id)}
+          className={`px-2 pt-1 pb-[6px] ${lane === id || (!many && id === MASTER) ? "border-b-[3px] border-rim font-[650]" : "text-mute hover:text-ink"}`}
+        >
+          {name}
+          {listening.solo.includes(id) && <span className="pl-1 text-mustard">S</span>}
+          {listening.muted.includes(id) && <span className="pl-1 text-copper">M</span>}
+        </button>
+      ))}
+      {!many && recipe.buses.length === 1 && (
+        <button
+          type="button"
+          role="tab"
+          aria-selected={lane === recipe.buses[0]!.id}
+          title="Stages before the master: on the bus itself"
+          onClick={() => openLane(recipe.buses[0]!.id)}
+          className={`px-2 pt-1 pb-[6px] ${lane === recipe.buses[0]!.id ? "border-b-[3px] border-rim font-[650]" : "text-mute hover:text-ink"}`}
+        >
+          {recipe.buses[0]!.name || "Mix"}
+        </button>
+      )}
+    </div>
+  );
+}
+
 function effortNow(effort: number[] | undefined): number {
   return effort?.length ? Math.min(...effort) : 0;
+}
+
+/** What a stage treats, where that is not everything. */
+function treats(stage: Stage): string {
+  if (stage.kind !== "equalizer") return stage.channels === "stereo" ? "" : stage.channels;
+  const used = [...new Set(stage.params.bands.map(({ channels }) => channels))];
+  return used.every((channels) => channels === "stereo") ? "" : used.join(" + ");
 }
 
 function Row({ stage, effort }: { stage: Stage; effort: number }) {
@@ -103,14 +159,15 @@ function Row({ stage, effort }: { stage: Stage; effort: number }) {
         {...listeners}
         aria-roledescription="stage, sortable"
         aria-current={selected}
+        title={summary}
         onClick={() => select(stage.id)}
         className="absolute inset-0 py-[6px] pr-[10px] pl-[38px] text-left"
       >
         <span className={`block text-[12.5px] font-[620] ${stage.on ? "" : "text-mute"}`}>{title}</span>
         <span className="block truncate pr-8 text-[11px] text-mute [font-stretch:84%]">{summary}</span>
-        {stage.channels !== "stereo" && (
-          <span className="absolute top-[25px] right-[10px] text-[10px] text-mute [font-stretch:80%]">
-            {stage.channels}
+        {treats(stage) && (
+          <span className="absolute top-[25px] right-[10px] bg-inherit pl-1 text-[10px] text-mute [font-stretch:80%]">
+            {treats(stage)}
           </span>
         )}
       </button>
@@ -134,6 +191,7 @@ function Row({ stage, effort }: { stage: Stage; effort: number }) {
 
 function AddStage() {
   const recipe = useBench((s) => s.recipe)!;
+  const lane = useBench((s) => s.lane);
   const kinds = useBench((s) => s.stages?.kinds ?? []);
   return (
     <DropdownMenu.Root>
@@ -146,7 +204,7 @@ function AddStage() {
             <DropdownMenu.Item
               key={info.kind}
               onSelect={() => {
-                const added = addStage(recipe, info);
+                const added = addStage(recipe, lane, info);
                 edit(added.recipe, `Add ${info.title}`, true);
                 select(added.id);
               }}

@@ -1,5 +1,6 @@
 import { useRef } from "react";
 import { useBench } from "../bench/store";
+import { useHeardName } from "../listening/useNamed";
 import { useSurvey } from "../bench/useSurvey";
 import type { Gauge } from "../live/protocol";
 import { formatDb } from "../ui/format";
@@ -11,7 +12,7 @@ const TRAIL = 8;
 
 /** What is heard at the moment, and what the whole song measures. */
 export function Gauges() {
-  const compared = useBench((s) => s.compared);
+  const heardName = useHeardName(useBench((s) => s.heard));
   const saved = useBench((s) => s.saved);
   const survey = useSurvey();
   const heard = useHeard();
@@ -52,7 +53,7 @@ export function Gauges() {
           />
         </dl>
       </div>
-      <div className="cap mt-1">correlation, {compared === "now" ? "now" : "as received"}</div>
+      <div className="cap mt-1">correlation, {heardName.toLowerCase()}</div>
       <Correlation />
       <div className="mt-1 grid min-h-[70px] flex-[2] grid-cols-[1fr_72px] gap-2">
         <Scope />

@@ -43,7 +43,7 @@ export function drawBars(
     const left = 30 + i * Math.min(24, (width - 30) / 4);
     context.fillStyle = colour("trough");
     context.fillRect(left, top, 15, tall);
-    context.fillStyle = colour(i < 2 ? "rim" : i === 2 ? "steel" : "steel");
+    context.fillStyle = colour(i < 2 ? "rim" : i === 2 ? "steel" : "plum");
     const at = y(needle.level);
     context.fillRect(left, at, 15, top + tall - at);
     context.fillStyle = colour("copper");
@@ -83,7 +83,7 @@ export function drawScope(
   points: Gauge["scope"][],
 ): void {
   const [x0, y0] = [width / 2, height / 2];
-  context.fillStyle = "#e2ded3";
+  context.fillStyle = colour("grid");
   context.fillRect(x0 - 0.5, 4, 1, height - 8);
   context.fillRect(4, y0 - 0.5, width - 8, 1);
   context.fillStyle = colour("rim");

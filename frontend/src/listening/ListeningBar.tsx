@@ -1,22 +1,34 @@
+import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
+import { useEffect } from "react";
+import { api } from "../api/client";
 import type { Param } from "../api/types";
-import type { Compared } from "../bench/store";
 import {
   compare,
   DIM_DB,
+  heardSong,
+  listenAs,
+  plainResult,
   setLoop,
   setMatched,
   setMonitor,
   setPlaying,
   setQueue,
   toggleDim,
-  useBench,
-} from "../bench/store";
+} from "../bench/listening";
+import { stageOf } from "../bench/editing";
+import { setKeyed } from "../bench/keys";
+import { kindInfo, PLAIN, useBench } from "../bench/store";
+import { Choice } from "../ui/Choice";
 import { formatDb, formatTime } from "../ui/format";
 import { Hint } from "../ui/Hint";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 import { useHeard } from "../ui/useHeard";
+import { ComparePanel } from "./ComparePanel";
+import { LowsMeter } from "./LowsMeter";
+import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";
+import { FOLDS, heardInWords, nameOf } from "./words";
 
 const MONITOR: Param = {
   name: "monitor",
@@ -31,19 +43,41 @@ const MONITOR: Param = {
   ticks: [-60, -40, -20, 0],
   choices: [],
 };
+const LOWS: Param = {
+  ...MONITOR,
+  name: "lows",
+  label: "Lows below",
+  says: "Sweep it up and down: is the kick right against the bass, and what leaks down there?",
+  unit: "Hz",
+  default: 120,
+  low: 40,
+  high: 500,
+  scale: "log",
+  ticks: [40, 80, 120, 200, 500],
+};
 const QUEUES = ["120", "200", "400"].map((value) => ({ value, label: `${value} ms` }));
+const RANGES = [
+  { value: "all", label: "all" },
+  { value: "lows", label: "lows" },
+  { value: "band", label: "band" },
+] as const;
 
 /** How the bench is heard; nothing here is ever part of the print. */
 export function ListeningBar() {
   return (
     <section
       aria-label="Listening"
-      className="flex items-center gap-4 overflow-hidden border-t border-line bg-bar px-[14px]"
+      className="grid grid-rows-[52px_20px] overflow-hidden border-t border-line bg-bar px-[14px]"
     >
-      <Transport />
-      <Comparing />
+      <div className="flex items-center gap-3">
+        <Transport />
+        <Comparing />
+        <div className="ml-auto flex shrink-0 items-end gap-3">
+          <Ways />
+          <Monitor />
+        </div>
+      </div>
       <HeardLine />
-      <Monitor />
     </section>
   );
 }
@@ -52,32 +86,31 @@ function Transport() {
   const playing = useBench((s) => s.playing);
   const song = useBench((s) => s.song)!;
   const loop = useBench((s) => s.loop);
-  const heard = useHeard();
-  const at = (heard?.song ?? song.view.song ?? 0) / song.rate_hz;
+  useHeard();
   return (
     <>
       <button
         type="button"
         aria-label={playing ? "Pause" : "Play"}
         onClick={() => setPlaying(!playing)}
-        className="grid h-[42px] w-[42px] shrink-0 place-items-center rounded-full bg-rim"
+        className="grid h-[40px] w-[40px] shrink-0 place-items-center rounded-full bg-rim"
       >
-        <svg width="16" height="18" aria-hidden className="fill-white">
+        <svg width="16" height="18" aria-hidden className="fill-on-rim">
           {playing ? <path d="M1 1h5v16H1zM10 1h5v16h-5z" /> : <path d="M2 1l13 8-13 8z" />}
         </svg>
       </button>
-      <div className="w-[104px] shrink-0">
-        <output aria-label="Position" className="block text-[17px] font-bold [font-stretch:92%]">
-          {formatTime(at, 2)}
+      <div className="w-[92px] shrink-0 max-[1100px]:w-[76px]">
+        <output aria-label="Position" className="block text-[16px] font-bold [font-stretch:92%]">
+          {formatTime(heardSong() / song.rate_hz, 2)}
         </output>
         {loop ? (
           <button
             type="button"
-            className="cap hover:text-copper"
+            className="cap truncate hover:text-copper"
             title="Leave the loop"
             onClick={() => setLoop(null)}
           >
-            loop {formatTime(loop[0] / song.rate_hz, 1)} – {formatTime(loop[1] / song.rate_hz, 1)} ×
+            loop {formatTime(loop[0] / song.rate_hz)} – {formatTime(loop[1] / song.rate_hz)} ×
           </button>
         ) : (
           <span className="cap">of {formatTime(song.frames / song.rate_hz, 1)}</span>
@@ -87,47 +120,51 @@ function Transport() {
   );
 }
 
-const STATES: { value: Compared; label: string; key: string }[] = [
-  { value: "received", label: "Received", key: "1" },
-  { value: "now", label: "Now", key: "2" },
-];
-
 function Comparing() {
-  const compared = useBench((s) => s.compared);
+  const heard = useBench((s) => s.heard);
+  const other = useBench((s) => s.other);
   const matched = useBench((s) => s.matched);
   const match = useBench((s) => s.match);
-  const [who, db] = match.now_db < 0 ? ["now", match.now_db] : ["received", match.received_db];
-  const said = matched ? (match.estimate ? "level matched, estimate" : "level matched") : "not matched";
+  const named = useNamed();
+  const titles = stageTitles();
+  const otherName = useHeardName(other).toLowerCase();
+  const keyed = keyedOthers(named);
+  useEffect(() => setKeyed(keyed));
+  const states = other.startsWith("without") && !keyed.includes(other) ? [...keyed, other] : keyed;
+  const [who, db] = match.now_db < 0 ? ["now", match.now_db] : [otherName, match.other_db];
+  const said = matched ? (match.estimate ? "matched, estimate" : "level matched") : "not matched";
   return (
     <>
-      <div className="flex shrink-0 gap-1" role="group" aria-label="Compare">
-        {STATES.map(({ value, label, key }) => (
+      <div className="flex min-w-0 shrink gap-1 overflow-hidden" role="group" aria-label="Compare">
+        {states.map((value, index) => (
           <button
             key={value}
             type="button"
-            aria-pressed={compared === value}
+            aria-pressed={heard === value}
+            title={nameOf(value, named, titles)}
             onClick={() => compare(value)}
-            className={`min-w-[82px] border border-line px-[10px] pt-1 pb-[5px] text-left ${compared === value ? "bg-ink text-white" : "bg-well"}`}
+            className={`max-w-[104px] min-w-[58px] border border-line px-[8px] pt-[3px] pb-[4px] text-left ${heard === value ? "bg-ink text-page" : "bg-well"} ${value === other && heard !== value ? "border-b-2 border-b-rim" : ""}`}
           >
-            <b className="block font-bold">{label}</b>
+            <b className="block truncate font-bold">{nameOf(value, named, titles)}</b>
             <span
-              className={`text-[10px] [font-stretch:84%] ${compared === value ? "text-[#c9c6bc]" : "text-mute"}`}
+              className={`block text-[10px] [font-stretch:84%] ${heard === value ? "opacity-75" : "text-mute"}`}
             >
-              key {key}
+              {keyed.includes(value) ? `key ${index + 1}` : "key 0"}
             </span>
           </button>
         ))}
       </div>
+      <ComparePanel />
       <Hint text="Compares at equal loudness: the louder one goes down by this much. Off, you hear the levels as they are.">
         <button
           type="button"
           aria-pressed={matched}
           aria-label="Match loudness"
           onClick={() => setMatched(!matched)}
-          className={`w-[118px] shrink-0 text-left leading-[1.3] font-[620] ${matched ? "text-green" : "text-copper"}`}
+          className={`w-[104px] shrink-0 truncate text-left leading-[1.3] font-[620] ${matched ? "text-green" : "text-copper"}`}
         >
           {said}
-          <span className="cap block">
+          <span className="cap block truncate">
             {matched ? `${who} ${formatDb(db, true)}` : `${who} would go ${formatDb(db, true)}`}
           </span>
         </button>
@@ -136,34 +173,118 @@ function Comparing() {
   );
 }
 
-/** What is being heard, in words. */
+/** Fold, range and place: everything combines. */
+function Ways() {
+  const listening = useBench((s) => s.listening);
+  const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
+  return (
+    <>
+      <div>
+        <div className="cap mb-[2px]">Fold</div>
+        <Choice
+          label="Fold"
+          value={listening.fold}
+          options={FOLDS}
+          onChange={(fold) => listenAs({ fold: fold as (typeof FOLDS)[number]["value"] })}
+        />
+      </div>
+      <div>
+        <div className="cap mb-[2px]">Only this range</div>
+        <Segments
+          label="Only this range"
+          value={listening.range}
+          options={RANGES}
+          onChange={(range) => {
+            const wide = listening.low_hz > 25 ? {} : { low_hz: 2000, high_hz: 5000 };
+            listenAs(
+              range === "lows" ? { range, high_hz: 120 } : range === "band" ? { range, ...wide } : { range },
+            );
+          }}
+        />
+      </div>
+      {listening.range === "lows" && (
+        <Popover.Root>
+          <Popover.Trigger className="plain mb-0 bg-well">
+            {Math.round(listening.high_hz)} Hz ▾
+          </Popover.Trigger>
+          <Popover.Portal>
+            <Popover.Content className="menu w-[280px] p-3!" side="top" sideOffset={8}>
+              <Rule
+                param={LOWS}
+                value={Math.min(500, Math.max(40, listening.high_hz))}
+                onMove={(high_hz) => listenAs({ high_hz })}
+                onRest={() => undefined}
+              />
+              <LowsMeter below={listening.high_hz} />
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
+      )}
+      <div>
+        <div className="cap mb-[2px]">Place</div>
+        <Choice
+          label="Place"
+          value={listening.place}
+          options={(places?.places ?? []).map(({ name, title, says }) => ({
+            value: name,
+            label: title,
+            says,
+          }))}
+          onChange={(place) => listenAs({ place: place as typeof listening.place })}
+        />
+      </div>
+    </>
+  );
+}
+
+/** What is being heard, in words, and how the sound is doing. */
 function HeardLine() {
-  const compared = useBench((s) => s.compared);
+  const heard = useBench((s) => s.heard);
   const tap = useBench((s) => s.tap);
+  const listening = useBench((s) => s.listening);
   const connected = useBench((s) => s.connected);
   const underruns = useBench((s) => s.underruns);
   const song = useBench((s) => s.song)!;
   const queueMs = useBench((s) => s.queueMs);
-  const heard = useHeard();
-  const what =
-    compared === "received"
-      ? "the song as received"
-      : {
-          result: "the song as mastered",
-          removed: "what the stage removes",
-          detector: "what the stage listens to",
-        }[tap];
+  const selected = useBench((s) => s.selected);
+  const recipe = useBench((s) => s.recipe)!;
+  const name = useHeardName(heard);
+  const now = useHeard();
+  const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
+  const stage = kindInfo(stageOf(recipe, selected)?.kind ?? "")?.title.toLowerCase() ?? "stage";
+  const place = places?.places.find((one) => one.name === listening.place);
+  const words = heardInWords(name, heard === "now" ? tap : "result", `the ${stage}`, listening, place);
+  const plain =
+    heard === "now" &&
+    tap === "result" &&
+    listening.fold === "stereo" &&
+    listening.range === "all" &&
+    listening.place === PLAIN.place &&
+    !listening.solo.length &&
+    !listening.muted.length;
+  const load = Math.round((now?.meters.load ?? 0) * 100);
   return (
-    <div className="min-w-0 flex-1 leading-[1.35]" role="status">
-      <div className="truncate">
-        <span className="text-mute">hearing</span> <b className="font-[620]">{what}</b>
+    <div className="flex min-w-0 items-center gap-4 pb-[4px]">
+      <div className="min-w-0 truncate" role="status" aria-label="Hearing">
+        <span className="text-mute">hearing</span> <b className="font-[620]">{words}</b>
       </div>
+      {!plain && (
+        <button type="button" className="shrink-0 font-[620] text-rim hover:underline" onClick={plainResult}>
+          plain result (Esc)
+        </button>
+      )}
+      <span className="ml-auto" />
+      {now?.gauge.clips && (
+        <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-white">
+          monitor clips
+        </span>
+      )}
       <Popover.Root>
         <Popover.Trigger
-          className={`cap block max-w-full truncate text-left hover:text-ink ${underruns > 0 || !connected ? "text-copper" : ""}`}
+          className={`cap shrink-0 truncate hover:text-ink ${underruns > 0 || !connected || load > 80 ? "text-copper" : ""}`}
         >
           {connected ? `live · ${song.rate_hz / 1000} kHz` : "connection lost, coming back by itself"}
-          {` · load ${Math.round((heard?.meters.load ?? 0) * 100)} %`}
+          {` · load ${load} %`}
           {` · ${underruns === 0 ? "no" : underruns} ${underruns === 1 ? "gap" : "gaps"}`}
         </Popover.Trigger>
         <Popover.Portal>
@@ -180,8 +301,9 @@ function HeardLine() {
               onChange={(value) => setQueue(Number(value))}
             />
             <p className="cap mt-2">
-              The device runs at {song.rate_hz} Hz. Gaps so far: {underruns}. The chain takes{" "}
-              {Math.round((heard?.meters.load ?? 0) * 100)} % of the time there is.
+              The device runs at {song.rate_hz} Hz. Gaps so far: {underruns}. The chain takes {load} % of the
+              time there is
+              {load > 80 ? ": too heavy to be sure of; switch a stage off, or lengthen the queue." : "."}
             </p>
           </Popover.Content>
         </Popover.Portal>
@@ -194,20 +316,20 @@ function Monitor() {
   const monitorDb = useBench((s) => s.monitorDb);
   const dim = useBench((s) => s.dim);
   return (
-    <div className="flex shrink-0 items-center gap-3">
+    <>
       <Hint text={`Turns the monitor down by ${-DIM_DB} dB while you talk.`}>
         <button
           type="button"
           aria-pressed={dim}
           onClick={toggleDim}
-          className={`border px-[9px] py-[4px] ${dim ? "border-mustard bg-mustard text-white" : "border-line bg-well"}`}
+          className={`border px-[8px] py-[3px] ${dim ? "border-mustard bg-mustard text-white" : "border-line bg-well"}`}
         >
           Dim
         </button>
       </Hint>
-      <div className="w-[150px] pt-[6px]">
+      <div className="w-[112px] self-center pt-[4px]">
         <Rule param={MONITOR} value={monitorDb} onMove={setMonitor} onRest={() => undefined} />
       </div>
-    </div>
+    </>
   );
 }

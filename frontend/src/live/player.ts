@@ -27,9 +27,9 @@ export class LivePlayer {
   private readonly settings: PlayerSettings = {
     type: "settings",
     playing: false,
-    received: false,
+    other: false,
     nowGain: 1,
-    receivedGain: 1,
+    otherGain: 1,
     monitorGain: 1,
   };
   private moments: Moment[] = [];

@@ -14,9 +14,9 @@ declare function registerProcessor(name: string, processor: unknown): void;
 export interface PlayerSettings {
   type: "settings";
   playing: boolean;
-  received: boolean;
+  other: boolean;
   nowGain: number;
-  receivedGain: number;
+  otherGain: number;
   monitorGain: number;
 }
 
@@ -43,16 +43,16 @@ class Player extends AudioWorkletProcessor {
   private underruns = 0;
   private mix = 0;
   private nowGain = 1;
-  private receivedGain = 1;
+  private otherGain = 1;
   private monitorGain = 0;
   private sinceReport = REPORT_FRAMES;
   private socket: MessagePort | null = null;
   private settings: PlayerSettings = {
     type: "settings",
     playing: false,
-    received: false,
+    other: false,
     nowGain: 1,
-    receivedGain: 1,
+    otherGain: 1,
     monitorGain: 1,
   };
 
@@ -132,9 +132,9 @@ class Player extends AudioWorkletProcessor {
     const goal = wanted && !this.starved && !turning ? 1 : 0;
     for (let i = 0; i < left.length; i++) {
       this.envelope += Math.max(-fade, Math.min(fade, goal - this.envelope));
-      this.mix += Math.max(-glide, Math.min(glide, (this.settings.received ? 1 : 0) - this.mix));
+      this.mix += Math.max(-glide, Math.min(glide, (this.settings.other ? 1 : 0) - this.mix));
       this.nowGain += (this.settings.nowGain - this.nowGain) * glide * 3;
-      this.receivedGain += (this.settings.receivedGain - this.receivedGain) * glide * 3;
+      this.otherGain += (this.settings.otherGain - this.otherGain) * glide * 3;
       this.monitorGain += (this.settings.monitorGain - this.monitorGain) * glide * 3;
       if (this.envelope <= 0 || this.position >= this.ring.written) {
         if (this.position >= this.ring.written) this.envelope = 0;
@@ -144,12 +144,10 @@ class Player extends AudioWorkletProcessor {
       // half a cosine from one stream to the other: no corner, and equal signals stay equal
       const share = 0.5 - 0.5 * Math.cos(Math.PI * this.mix);
       const now = (1 - share) * this.nowGain;
-      const received = share * this.receivedGain;
+      const other = share * this.otherGain;
       const level = this.monitorGain * this.envelope;
-      left[i] =
-        level * (now * this.ring.read(0, this.position) + received * this.ring.read(2, this.position));
-      right[i] =
-        level * (now * this.ring.read(1, this.position) + received * this.ring.read(3, this.position));
+      left[i] = level * (now * this.ring.read(0, this.position) + other * this.ring.read(2, this.position));
+      right[i] = level * (now * this.ring.read(1, this.position) + other * this.ring.read(3, this.position));
       this.position += 1;
     }
     if (turning) this.turn();

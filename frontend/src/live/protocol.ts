@@ -1,10 +1,13 @@
 /** The wire of the live socket: blocks in, messages out. */
-import type { Match, Recipe } from "../api/types";
+import type { Listening, Match, Recipe } from "../api/types";
 
 export const HEADER_BYTES = 40;
 const MAGIC = 0x564c4b54; // "TKLV", little-endian
 export const VERSION = 1;
 export const PLANES = 4;
+
+/** Where spectra are given: as in Python. */
+export const SPECTRUM = { low: 8, high: 22000, points: 260 };
 
 export type Tap = "result" | "removed" | "detector";
 
@@ -16,7 +19,10 @@ export interface Gauge {
   short_term_lufs: number | null;
   correlation: number | null;
   scope: [number[], number[]];
-  spectrum_db?: number[];
+  /** mid and side, dB at the points of `SPECTRUM` */
+  spectrum?: [number[], number[]];
+  /** the way to the ear ran over full scale */
+  clips: boolean;
 }
 
 export interface Reading {
@@ -27,7 +33,8 @@ export interface Reading {
 
 export interface Meters {
   now: Gauge;
-  received: Gauge;
+  other: Gauge;
+  other_name: string;
   stages: Record<string, Reading>;
   match: Match;
   load: number;
@@ -42,7 +49,7 @@ export interface BlockHead {
 }
 
 export interface Block extends BlockHead {
-  /** now left, now right, received left, received right, one after the other */
+  /** now left, now right, other left, other right, one after the other */
   planes: Float32Array;
   meters: string;
 }
@@ -73,7 +80,9 @@ export type Ask =
   | { type: "edit"; recipe: Recipe; revision: number }
   | { type: "seek"; song: number }
   | { type: "loop"; loop: [number, number] | null }
-  | { type: "listen"; stage: string | null; tap: Tap };
+  | { type: "tap"; stage: string | null; tap: Tap }
+  | { type: "compare"; other: string }
+  | { type: "listen"; listening: Listening; lufs: (number | null)[] };
 
 export type ToWorker =
   | { type: "connect"; url: string; queueMs: number; port: MessagePort }

@@ -15,7 +15,7 @@ let heard = { epoch: 0, position: 0 };
 let songHeard = 0;
 const blocks: { epoch: number; position: number; song: number }[] = [];
 /** The last of each kind, said again when the connection is back. */
-const standing: { edit?: Ask; loop?: Ask; listen?: Ask } = {};
+const standing: { edit?: Ask; loop?: Ask; tap?: Ask; compare?: Ask; listen?: Ask } = {};
 
 const tell = (message: FromWorker) => self.postMessage(message);
 const play = (message: ToPlayer, transfer: Transferable[] = []) => player?.postMessage(message, transfer);
@@ -45,7 +45,7 @@ function greet(message: { boot: string; rate_hz: number; frames: number }): void
   play({ type: "reset" });
   tell({ type: "hello", rateHz, frames: message.frames, again });
   // every connection is a stream of its own: it learns what holds and where the ear was
-  for (const kind of ["edit", "loop", "listen"] as const) {
+  for (const kind of ["edit", "loop", "tap", "compare", "listen"] as const) {
     const last = standing[kind];
     if (last) say({ ...last, heard: 0 });
   }

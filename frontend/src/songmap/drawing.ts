@@ -1,48 +1,54 @@
 /** Drawing the song map: the still parts once, the playhead and the loop at every frame. */
 import type { Recipe } from "../api/types";
+import type { Span } from "../bench/store";
 import { colour } from "../ui/useCanvas";
-import { BAND_HEIGHT, DOWN, STRIP_HEIGHT, STRIP_STEP, STRIPS_TOP, UP, WATERLINE, xOf } from "./geometry";
+import { BAND_HEIGHT, DOWN, FLAG_TOP, ROW_HEIGHT, ROW_STEP, ROWS_TOP, UP, WATERLINE, xOf } from "./geometry";
 
 type Columns = [number[], number[]];
 
+/** A strip below the waveforms. */
+export interface Row {
+  title: string;
+  kind: "effort" | "loudness" | "peaks" | "correlation" | "wave";
+  values: (number | null)[] | undefined;
+}
+
 export interface MapPicture {
-  frames: number;
+  view: Span;
   rateHz: number;
   sections: Recipe["sections"];
   received: Columns | undefined;
   mastered: Columns | undefined;
   /** How far the survey is, 0–1, while it runs. */
   progress: number | null;
-  strips: { effort: number[] | undefined }[];
+  rows: Row[];
+  flags: (number | null)[];
 }
 
 const DEEPEST_DB = 6;
-
-function loudest(columns: Columns, at: number): number {
-  return Math.max(Math.abs(columns[0][at] ?? 0), Math.abs(columns[1][at] ?? 0));
-}
+const QUIETEST_LUFS = -45;
 
 function drawWave(
   context: CanvasRenderingContext2D,
-  columns: Columns,
+  [lowest, highest]: Columns,
   width: number,
   height: number,
   direction: -1 | 1,
 ): void {
-  const count = columns[0].length;
-  const step = width / count;
-  for (let i = 0; i < count; i++) {
-    const tall = loudest(columns, i) * height;
+  const step = width / lowest.length;
+  for (let i = 0; i < lowest.length; i++) {
+    const tall = Math.max(Math.abs(lowest[i] ?? 0), Math.abs(highest[i] ?? 0)) * height;
     context.fillRect(i * step, direction < 0 ? WATERLINE - tall : WATERLINE + 1, Math.ceil(step), tall);
   }
 }
 
-export function drawMap(context: CanvasRenderingContext2D, width: number, picture: MapPicture): void {
-  const { frames, rateHz } = picture;
+function drawSections(context: CanvasRenderingContext2D, width: number, picture: MapPicture): void {
+  const { view, rateHz } = picture;
   picture.sections.forEach((section, index) => {
-    const left = xOf(section.start_s * rateHz, width, frames);
-    const right = Math.min(width, xOf(section.end_s * rateHz, width, frames));
-    context.fillStyle = index % 2 ? "#e4e0d4" : "#edeae1";
+    const left = Math.max(0, xOf(section.start_s * rateHz, width, view));
+    const right = Math.min(width, xOf(section.end_s * rateHz, width, view));
+    if (right <= 0 || left >= width) return;
+    context.fillStyle = colour(index % 2 ? "section2" : "section");
     context.fillRect(left, 0, right - left - 1, BAND_HEIGHT);
     context.save();
     context.beginPath();
@@ -50,9 +56,51 @@ export function drawMap(context: CanvasRenderingContext2D, width: number, pictur
     context.clip();
     context.fillStyle = colour("ink");
     context.font = "600 11px 'Archivo Variable', sans-serif";
+    context.textAlign = "left";
     context.fillText(section.name, left + 6, 13.5);
     context.restore();
   });
+}
+
+function drawRow(context: CanvasRenderingContext2D, row: Row, top: number, width: number): void {
+  context.globalAlpha = 1;
+  context.fillStyle = colour("strip");
+  context.fillRect(0, top, width, ROW_HEIGHT);
+  if (!row.values) return;
+  const step = width / row.values.length;
+  row.values.forEach((value, i) => {
+    if (value === null) return;
+    const x = i * step;
+    const wide = Math.ceil(step);
+    if (row.kind === "effort") {
+      // the square root lets half a dB be seen beside five
+      context.globalAlpha = Math.min(1, Math.sqrt(Math.abs(value) / DEEPEST_DB));
+      context.fillStyle = colour("copper");
+      if (value < -0.02) context.fillRect(x, top, wide, ROW_HEIGHT);
+    } else if (row.kind === "loudness") {
+      const tall = ROW_HEIGHT * Math.max(0, Math.min(1, 1 - value / QUIETEST_LUFS));
+      context.fillStyle = colour("steel");
+      context.fillRect(x, top + ROW_HEIGHT - tall, wide, tall);
+    } else if (row.kind === "peaks") {
+      context.fillStyle = colour(value > 1 ? "copper" : "green");
+      const tall = value > 1 ? ROW_HEIGHT : ROW_HEIGHT * 0.5 * Math.min(1, value);
+      context.fillRect(x, top + ROW_HEIGHT - tall, wide, tall);
+    } else if (row.kind === "wave") {
+      const tall = ROW_HEIGHT * Math.min(1, value);
+      context.fillStyle = colour("tin");
+      context.fillRect(x, top + (ROW_HEIGHT - tall) / 2, wide, tall);
+    } else {
+      context.fillStyle = colour(value < 0 ? "copper" : "green");
+      const middle = top + ROW_HEIGHT / 2;
+      const tall = (value * ROW_HEIGHT) / 2;
+      context.fillRect(x, Math.min(middle, middle - tall), wide, Math.max(1, Math.abs(tall)));
+    }
+  });
+  context.globalAlpha = 1;
+}
+
+export function drawMap(context: CanvasRenderingContext2D, width: number, picture: MapPicture): void {
+  drawSections(context, width, picture);
   if (picture.received) {
     context.fillStyle = colour("tin");
     drawWave(context, picture.received, width, UP, -1);
@@ -68,40 +116,76 @@ export function drawMap(context: CanvasRenderingContext2D, width: number, pictur
   }
   context.fillStyle = colour("well");
   context.fillRect(0, WATERLINE, width, 1);
-  picture.strips.forEach(({ effort }, row) => {
-    const top = STRIPS_TOP + row * STRIP_STEP;
-    context.globalAlpha = 1;
-    context.fillStyle = "#ece8de";
-    context.fillRect(0, top, width, STRIP_HEIGHT);
-    if (!effort) return;
-    context.fillStyle = colour("copper");
-    const step = width / effort.length;
-    effort.forEach((db, i) => {
-      // the square root lets half a dB be seen beside five
-      context.globalAlpha = Math.min(1, Math.sqrt(Math.abs(db) / DEEPEST_DB));
-      if (db < -0.02) context.fillRect(i * step, top, Math.ceil(step), STRIP_HEIGHT);
+  picture.rows.forEach((row, index) => drawRow(context, row, ROWS_TOP + index * ROW_STEP, width));
+  context.fillStyle = colour("copper");
+  for (const at_s of picture.flags) {
+    if (at_s === null) continue;
+    const x = xOf(at_s * picture.rateHz, width, picture.view);
+    context.fillRect(x, FLAG_TOP, 1.2, WATERLINE - FLAG_TOP);
+    context.beginPath();
+    context.moveTo(x, FLAG_TOP);
+    context.lineTo(x + 9, FLAG_TOP + 4.5);
+    context.lineTo(x, FLAG_TOP + 9);
+    context.fill();
+  }
+}
+
+/** At sample zoom: the very curves, what comes in above and what goes out below. */
+export function drawScope(
+  context: CanvasRenderingContext2D,
+  width: number,
+  before: number[],
+  after: number[],
+): void {
+  context.fillStyle = colour("enamel");
+  context.fillRect(0, BAND_HEIGHT + 1, width, ROWS_TOP - BAND_HEIGHT - 4);
+  for (const [samples, middle, ink] of [
+    [before, 42, "tin"],
+    [after, 91, "rim"],
+  ] as const) {
+    context.fillStyle = colour("faint");
+    context.fillRect(0, middle, width, 1);
+    context.strokeStyle = colour(ink);
+    context.lineWidth = 1.4;
+    context.beginPath();
+    samples.forEach((sample, i) => {
+      const x = (i / Math.max(1, samples.length - 1)) * width;
+      context.lineTo(x, middle - Math.max(-1, Math.min(1, sample)) * 22);
     });
-    context.globalAlpha = 1;
-  });
+    context.stroke();
+    if (samples.length < width / 5) {
+      context.fillStyle = colour(ink);
+      samples.forEach((sample, i) =>
+        context.fillRect((i / (samples.length - 1)) * width - 1.5, middle - sample * 22 - 1.5, 3, 3),
+      );
+    }
+  }
 }
 
 export function drawOverlay(
   context: CanvasRenderingContext2D,
   width: number,
   height: number,
-  frames: number,
+  view: Span,
   playhead: number,
-  loop: [number, number] | null,
+  loop: Span | null,
+  hover: number | null,
 ): void {
   if (loop) {
-    const [left, right] = loop.map((frame) => xOf(frame, width, frames)) as [number, number];
+    const [left, right] = loop.map((frame) => xOf(frame, width, view)) as Span;
     context.fillStyle = colour("rim");
     context.globalAlpha = 0.1;
     context.fillRect(left, BAND_HEIGHT + 1, right - left, height - BAND_HEIGHT);
     context.globalAlpha = 1;
     for (const x of [left, right]) context.fillRect(x - 0.6, BAND_HEIGHT + 1, 1.2, height - BAND_HEIGHT);
   }
-  const x = xOf(playhead, width, frames);
+  if (hover !== null) {
+    context.fillStyle = colour("mute");
+    context.globalAlpha = 0.5;
+    context.fillRect(hover - 0.5, BAND_HEIGHT + 1, 1, height - BAND_HEIGHT);
+    context.globalAlpha = 1;
+  }
+  const x = xOf(playhead, width, view);
   context.fillStyle = colour("ink");
   context.fillRect(x - 0.8, BAND_HEIGHT - 3, 1.6, height - BAND_HEIGHT + 3);
   context.beginPath();

@@ -7,8 +7,11 @@ import { Hint } from "../ui/Hint";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 import { DetectorFilters } from "./DetectorFilters";
+import { followWork, newReference } from "./keepWork";
 
 const FEW = 5;
+/** What has a place of its own on the bench. */
+const ELSEWHERE = new Set(["key", "bands", "phase"]);
 const MIX: Param = {
   name: "mix",
   type: "number",
@@ -30,11 +33,14 @@ export function Controls({ stage }: { stage: Stage }) {
   const values = stage.params as unknown as Record<string, Value>;
   const change = (param: Param, value: Value, resting: boolean) => {
     const { recipe } = useBench.getState();
-    if (recipe)
-      edit(setParam(recipe, stage.id, param.name, value), paramLabel(info.title, param, value), resting);
+    if (!recipe) return;
+    edit(setParam(recipe, stage.id, param.name, value), paramLabel(info.title, param, value), resting);
+    if (param.name === "threshold_db") newReference();
+    else followWork(stage, param.name, recipe);
   };
   // lists come last: they take the whole width
-  const params = [...info.params].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
+  const shown = info.params.filter(({ name }) => !ELSEWHERE.has(name));
+  const params = [...shown].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
   return (
     <div className="grid min-h-0 grid-cols-4 content-start gap-x-[20px] max-[1180px]:grid-cols-3 gap-y-[2px] overflow-y-auto px-[4px] pt-3 pb-2">
       {params.map((param) => (
@@ -67,7 +73,7 @@ export function Controls({ stage }: { stage: Stage }) {
 /** Whether a control has nothing to act on at the moment. */
 function isIdle(name: string, values: Record<string, Value>): boolean {
   if (name === "rms_ms") return values.detector !== "rms";
-  if (name === "release_ms") return values.release_mode === "auto";
+  if (name === "release_ms") return values.release_mode === "auto" && "ceiling_db" in values;
   const pass = /^(high_pass|low_pass)_(?!on)/.exec(name);
   return pass !== null && values[`${pass[1]}_on`] === false;
 }

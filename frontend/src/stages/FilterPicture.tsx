@@ -1,71 +1,68 @@
-import { useRef } from "react";
 import type { Stage } from "../api/types";
-import { currentPlayer, useBench } from "../bench/store";
+import { useBench } from "../bench/store";
+import { useSurvey } from "../bench/useSurvey";
+import { formatDb } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import type { Axis, Frame } from "./plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
+import { SpectrumTools } from "./SpectrumTools";
+import { drawSpectra, spectra } from "./useSpectra";
 
 const HZ: Axis = { low: 8, high: 24000, log: true };
 const CURVE: Axis = { low: -36, high: 18 };
-const LEVELS: Axis = { low: -96, high: 0 };
-const SPECTRUM_LOW_HZ = 8;
-const SPECTRUM_HIGH_HZ = 20000;
-const SLOWNESS = 0.82;
 
-function spectrumX(frame: Frame, count: number): number[] {
-  const ratio = SPECTRUM_HIGH_HZ / SPECTRUM_LOW_HZ;
-  return Array.from({ length: count }, (_, i) =>
-    xAt(frame, HZ, SPECTRUM_LOW_HZ * ratio ** (i / (count - 1))),
+/** The response from 8 Hz over the music before (filled) and now (line), and what the chain won or lost by it. */
+export function FilterPicture({ stage }: { stage: Stage }) {
+  const picture = useBench((s) => s.described[stage.id]?.picture);
+  const part = stage.channels === "mid" ? 0 : stage.channels === "side" ? 1 : null;
+  const ref = useMovingCanvas((context, width, height) => {
+    const frame: Frame = { left: 34, top: 10, width: width - 42, height: height - 30 };
+    spectra.update();
+    drawGridX(context, frame, HZ, HZ_TICKS, hzLabel);
+    drawGridY(context, frame, CURVE, [18, 12, 6, 0, -6, -12, -18, -24, -30, -36], "mute", true);
+    drawSpectra(context, frame, HZ, part);
+    const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ, hz));
+    const ys = (picture?.db ?? []).map((db) => yAt(frame, CURVE, Math.max(-60, db)));
+    // what goes, in copper, between the curve and nought
+    const zero = yAt(frame, CURVE, 0);
+    context.fillStyle = colour("copper2");
+    context.globalAlpha = 0.35;
+    ys.forEach((y, i) => {
+      const next = xs[i + 1];
+      if (y > zero + 0.5 && next !== undefined)
+        context.fillRect(xs[i]!, zero, next - xs[i]! + 0.4, Math.min(y, frame.top + frame.height) - zero);
+    });
+    context.globalAlpha = 1;
+    drawLine(context, frame, xs, ys, { ink: "rim", width: 2.4 });
+  });
+  return (
+    <div className="grid min-h-0 grid-rows-[26px_1fr] gap-y-1">
+      <div className="flex items-center gap-4">
+        <SpectrumTools />
+        <Headroom />
+        <span className="cap ml-auto">filled: what now is compared with · line: now · copper: what goes</span>
+      </div>
+      <div className="picture">
+        <canvas
+          ref={ref}
+          role="img"
+          aria-label="Frequency response of the filter over the spectrum of the music"
+        />
+      </div>
+    </div>
   );
 }
 
-/** The response from 8 Hz over the music as received (filled) and as it is now (line). */
-export function FilterPicture({ stage }: { stage: Stage }) {
-  const picture = useBench((s) => s.described[stage.id]?.picture);
-  const calm = useRef<{ received: number[]; now: number[] }>({ received: [], now: [] });
-  const ref = useMovingCanvas((context, width, height) => {
-    const frame: Frame = { left: 34, top: 10, width: width - 42, height: height - 30 };
-    drawGridX(context, frame, HZ, HZ_TICKS, hzLabel);
-    drawGridY(context, frame, CURVE, [18, 12, 6, 0, -6, -12, -18, -24, -30, -36]);
-    const meters = currentPlayer()?.now()?.moment.meters;
-    for (const name of ["received", "now"] as const) {
-      const fresh = meters?.[name].spectrum_db;
-      const before = calm.current[name];
-      if (fresh) calm.current[name] = fresh.map((db, i) => db + SLOWNESS * ((before[i] ?? db) - db));
-    }
-    const { received, now } = calm.current;
-    const xs = spectrumX(frame, received.length);
-    const level = (db: number) => yAt(frame, LEVELS, Math.max(LEVELS.low, Math.min(0, db)));
-    context.fillStyle = colour("trough");
-    received.forEach((db, i) => {
-      const x = xs[i]!;
-      const top = level(db);
-      context.fillRect(x, top, (xs[i + 1] ?? x + 3) - x + 0.5, frame.top + frame.height - top);
-    });
-    drawLine(context, frame, xs, now.map(level), { ink: "tin", width: 1.2 });
-    if (picture && Array.isArray(picture.hz) && Array.isArray(picture.db)) {
-      const curve = picture.db.map((db) => yAt(frame, CURVE, db));
-      drawLine(
-        context,
-        frame,
-        picture.hz.map((hz) => xAt(frame, HZ, hz)),
-        curve,
-        { ink: "rim", width: 2.4 },
-      );
-    }
-    context.fillStyle = colour("mute");
-    context.font = "500 10.5px 'Archivo Variable', sans-serif";
-    context.textAlign = "right";
-    const legend = "blue: the filter, dB   filled: as received   grey line: after the whole chain";
-    context.fillText(legend, frame.left + frame.width - 6, frame.top + 12);
-  });
+/** What the whole chain did to peak and loudness, and what a low cut at 25 Hz would still win or lose. */
+function Headroom() {
+  const survey = useSurvey();
+  const cut = survey?.measures?.cut_peak_db;
+  if (cut === undefined || survey?.state !== "done") return null;
   return (
-    <div className="picture">
-      <canvas
-        ref={ref}
-        role="img"
-        aria-label="Frequency response of the filter over the spectrum of the music"
-      />
-    </div>
+    <span className="truncate">
+      a low cut at 25 Hz would {cut > 0 ? "raise" : "lower"} the song’s peak by{" "}
+      <b className="font-[650]">{formatDb(Math.abs(cut))}</b> · below 30 Hz lie{" "}
+      <b className="font-[650]">{((survey.measures?.energy_below_30hz ?? 0) * 100).toFixed(2)} %</b>
+    </span>
   );
 }

@@ -1,10 +1,14 @@
 import type { Channels, Stage } from "../api/types";
 import { paramLabel, setField, setParam, stageOf } from "../bench/editing";
-import { edit, kindInfo, listen, paramInfo, rest, useBench } from "../bench/store";
+import { compare, listen } from "../bench/listening";
+import { edit, kindInfo, paramInfo, rest, useBench } from "../bench/store";
 import type { Tap } from "../live/protocol";
+import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
+import { CompressorTools } from "./CompressorTools";
 import { Controls } from "./Controls";
 import { CurvePicture } from "./CurvePicture";
+import { EqualizerEditor } from "./EqualizerEditor";
 import { FilterPicture } from "./FilterPicture";
 import { TimePicture } from "./TimePicture";
 
@@ -26,10 +30,20 @@ export function StageEditor() {
         Choose a stage in the chain, or add one.
       </section>
     );
+  if (stage.kind === "equalizer")
+    return (
+      <section
+        aria-label="Stage"
+        className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(0,1fr)] gap-y-1 bg-enamel px-[14px] pt-[8px]"
+      >
+        <Heading stage={stage} />
+        <EqualizerEditor key={stage.id} stage={stage} />
+      </section>
+    );
   return (
     <section
       aria-label="Stage"
-      className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2 bg-enamel px-[14px] pt-[10px]"
+      className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2 bg-enamel px-[14px] pt-[8px]"
     >
       <Heading stage={stage} />
       <Picture stage={stage} />
@@ -40,6 +54,7 @@ export function StageEditor() {
 
 function Heading({ stage }: { stage: Stage }) {
   const tap = useBench((s) => s.tap);
+  const heard = useBench((s) => s.heard);
   const info = kindInfo(stage.kind);
   if (!info) return null;
   const set = (fields: Parameters<typeof setField>[2], label: string) => {
@@ -51,8 +66,9 @@ function Heading({ stage }: { stage: Stage }) {
     { value: "removed", label: "what it removes" },
   ];
   if (stage.kind === "compressor") taps.push({ value: "detector", label: "what it listens to" });
+  const without = `without:${stage.id}`;
   return (
-    <div className="flex items-center gap-x-[14px]">
+    <div className="flex items-center gap-x-[12px]">
       <h2 className="text-[16px] font-[680] whitespace-nowrap [font-stretch:100%]">{info.title}</h2>
       {info.channels.length > 1 && (
         <Segments
@@ -64,8 +80,26 @@ function Heading({ stage }: { stage: Stage }) {
       )}
       <span className="flex items-center gap-2">
         <span className="text-mute">Hear</span>
-        <Segments label="Hear" value={tap} options={taps} onChange={listen} />
+        <Segments
+          label="Hear"
+          value={tap}
+          options={taps}
+          onChange={(next) => {
+            compare("now");
+            listen(next);
+          }}
+        />
+        <button
+          type="button"
+          aria-pressed={heard === without}
+          title="The song without this stage, at equal loudness (key 0)"
+          className={`plain whitespace-nowrap ${heard === without ? "bg-ink! text-page" : ""}`}
+          onClick={() => compare(heard === without ? "now" : without)}
+        >
+          without it
+        </button>
       </span>
+      {stage.kind === "compressor" && <CompressorTools stage={stage} />}
     </div>
   );
 }
@@ -73,11 +107,8 @@ function Heading({ stage }: { stage: Stage }) {
 function Picture({ stage }: { stage: Stage }) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
   if (stage.kind === "filter") return <FilterPicture stage={stage} />;
-  if (stage.kind === "trim") return <TrimPicture stage={stage} />;
-  const curve = {
-    inDb: (picture?.in_db as number[] | undefined) ?? [],
-    outDb: (picture?.out_db as number[] | undefined) ?? [],
-  };
+  if (stage.kind === "trim" || stage.kind === "equalizer") return <TrimPicture stage={stage} />;
+  const curve = { inDb: picture?.in_db ?? [], outDb: picture?.out_db ?? [] };
   if (stage.kind === "limiter") {
     const { ceiling_db: ceiling, gain_db: gain } = stage.params;
     return (
@@ -100,7 +131,7 @@ function Picture({ stage }: { stage: Stage }) {
       </div>
     );
   }
-  const { threshold_db: threshold, makeup_db: makeup } = stage.params;
+  const { threshold_db: threshold, makeup_db: makeup, key } = stage.params;
   const move = (db: number) => {
     const { recipe } = useBench.getState();
     const param = paramInfo("compressor", "threshold_db");
@@ -119,10 +150,10 @@ function Picture({ stage }: { stage: Stage }) {
       />
       <TimePicture
         stage={stage}
-        heardIs="what it listens to"
+        heardIs={key ? `what it listens to (${key.join(", ")})` : "what it listens to"}
         levels={{ low: -48, high: 0 }}
         levelTicks={[0, -12, -24, -36, -48]}
-        level={{ db: threshold, label: "", onMove: move, onRest: rest }}
+        level={{ db: threshold, label: formatDb(threshold), onMove: move, onRest: rest }}
         effortDb={4}
       />
     </div>

@@ -120,7 +120,7 @@ function drawLevel(
   context.fillStyle = colour("copper");
   context.fillRect(frame.left, y - 0.7, frame.width, 1.4);
   context.fillRect(frame.left + frame.width - 54, y - 8, 54, 16);
-  context.fillStyle = "#fff";
+  context.fillStyle = colour("well");
   context.font = "650 10.5px 'Archivo Variable', sans-serif";
   context.textAlign = "center";
   context.fillText(label || formatDb(db), frame.left + frame.width - 27, y + 4);

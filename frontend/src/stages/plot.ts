@@ -33,23 +33,23 @@ export function yAt(frame: Frame, axis: Axis, value: number): number {
   return frame.top + (1 - along(axis, value)) * frame.height;
 }
 
-const GRID = "#e7e3d9";
-
 export function drawGridY(
   context: CanvasRenderingContext2D,
   frame: Frame,
   axis: Axis,
   values: number[],
   ink = "mute",
+  signed = false,
 ): void {
   context.font = AXIS_FONT;
   context.textAlign = "right";
   for (const value of values) {
     const y = yAt(frame, axis, value);
-    context.fillStyle = GRID;
+    context.fillStyle = colour("grid");
     context.fillRect(frame.left, y - 0.5, frame.width, 1);
     context.fillStyle = colour(ink);
-    context.fillText(withMinus(String(value)), frame.left - 5, y + 3);
+    const sign = signed && value > 0 ? "+" : "";
+    context.fillText(sign + withMinus(String(value)), frame.left - 5, y + 3);
   }
 }
 
@@ -64,7 +64,7 @@ export function drawGridX(
   context.textAlign = "center";
   for (const value of values) {
     const x = xAt(frame, axis, value);
-    context.fillStyle = GRID;
+    context.fillStyle = colour("grid");
     context.fillRect(x - 0.5, frame.top, 1, frame.height);
     context.fillStyle = colour("mute");
     context.fillText(label(value), x, frame.top + frame.height + 13);
@@ -99,6 +99,26 @@ export function drawLine(
   context.lineJoin = "round";
   context.setLineDash(style.dash ?? []);
   context.stroke();
+  context.restore();
+}
+
+/** The room between two lines, faintly. */
+export function drawBand(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  xs: number[],
+  low: number[],
+  high: number[],
+): void {
+  context.save();
+  context.beginPath();
+  context.rect(frame.left, frame.top - 1, frame.width, frame.height + 2);
+  context.clip();
+  context.beginPath();
+  high.forEach((y, i) => context.lineTo(xs[i]!, y));
+  for (let i = low.length - 1; i >= 0; i--) context.lineTo(xs[i]!, low[i]!);
+  context.fillStyle = colour("trough");
+  context.fill();
   context.restore();
 }
 

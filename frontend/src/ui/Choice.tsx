@@ -3,7 +3,7 @@ import { Select } from "radix-ui";
 interface Props {
   label: string;
   value: string;
-  options: readonly { value: string; label: string }[];
+  options: readonly { value: string; label: string; says?: string }[];
   onChange: (value: string) => void;
 }
 
@@ -13,7 +13,7 @@ export function Choice({ label, value, options, onChange }: Props) {
     <Select.Root value={value} onValueChange={onChange}>
       <Select.Trigger
         aria-label={label}
-        className="plain flex min-w-[92px] items-center justify-between gap-2"
+        className="plain flex min-w-[84px] items-center justify-between gap-2"
       >
         <Select.Value />
         <Select.Icon aria-hidden>▾</Select.Icon>
@@ -24,6 +24,9 @@ export function Choice({ label, value, options, onChange }: Props) {
             {options.map((option) => (
               <Select.Item key={option.value} value={option.value}>
                 <Select.ItemText>{option.label}</Select.ItemText>
+                {option.says && (
+                  <span className="block max-w-[260px] text-[11px] text-mute">{option.says}</span>
+                )}
               </Select.Item>
             ))}
           </Select.Viewport>

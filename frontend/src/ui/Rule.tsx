@@ -25,7 +25,7 @@ function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
       {Array.from({ length: MINOR_TICKS + 1 }, (_, i) => (
         <i
           key={i}
-          className="absolute top-0 h-[3px] w-px bg-[#b9b4a7]"
+          className="absolute top-0 h-[3px] w-px bg-tick"
           style={{ left: `${(i / MINOR_TICKS) * 100}%` }}
         />
       ))}

@@ -1,4 +1,13 @@
 /** Where a value lies along a rule, and what lies at a place. */
+import type { Param } from "../api/types";
+
+/** What rules that belong to the bench alone have in common. */
+export const BASE_RULE: Pick<Param, "type" | "scale" | "choices" | "unit"> = {
+  type: "number",
+  scale: "linear",
+  choices: [],
+  unit: "",
+};
 
 export interface Scaled {
   low: number;

@@ -75,6 +75,11 @@ export function useMovingCanvas(draw: Draw) {
 
 const cache = new Map<string, string>();
 
+/** The theme changed: colours are read anew. */
+export function forgetColours(): void {
+  cache.clear();
+}
+
 /** A colour of the theme, for drawing. */
 export function colour(name: string): string {
   let found = cache.get(name);

@@ -1,6 +1,7 @@
 /** What is heard at the moment, for figures that are read: a few times a second is enough. */
 import { useEffect, useState } from "react";
-import { currentPlayer, useBench } from "../bench/store";
+import { currentPlayer } from "../bench/listening";
+import { useBench } from "../bench/store";
 import type { Gauge, Meters } from "../live/protocol";
 
 const READ_MS = 120;
@@ -15,7 +16,7 @@ export function heardNow(): HeardNow | null {
   const found = currentPlayer()?.now();
   if (!found) return null;
   const { meters } = found.moment;
-  return { song: found.song, meters, gauge: meters[useBench.getState().compared] };
+  return { song: found.song, meters, gauge: meters[useBench.getState().heard === "now" ? "now" : "other"] };
 }
 
 export function useHeard(): HeardNow | null {

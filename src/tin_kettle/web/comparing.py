@@ -4,23 +4,28 @@ from __future__ import annotations
 
 import csv
 import io
+from contextlib import ExitStack
 from dataclasses import asdict
 from pathlib import PurePath
 from typing import Any, cast, get_args
 
 from flask import Blueprint, Response, jsonify, request
 
+from tin_kettle.core.engine.passage import render_passage
+from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.listen import blind
 from tin_kettle.core.recipe.differences import differences
-from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.survey.findings import with_fix
 from tin_kettle.core.survey.survey import Survey
+from tin_kettle.core.survey.work import makeup_gain_db, threshold_for_work
 from tin_kettle.store import comparing as kept
 from tin_kettle.store.songs import current_revision, get_song
 from tin_kettle.store.sources import keep_source, receive
+from tin_kettle.store.starts import keep_start, list_starts
 from tin_kettle.web import surveys as views
-from tin_kettle.web.context import body, context, int_argument
+from tin_kettle.web.context import body, context, int_argument, open_sources
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import find_other
 from tin_kettle.web.sources import chunks
@@ -159,6 +164,61 @@ def propose(song_id: int) -> Response:
     """Sections proposed from the music as received; null while there is no survey."""
     received = _look(song_id, "received")
     return jsonify(None if isinstance(received, Job) else views.sections(received))
+
+
+# ---- short passages, rendered while one waits
+
+
+def _opened(song_id: int, stack: ExitStack) -> dict[str, FileSource]:
+    sources = open_sources(context().library, song_id)
+    for source in sources.values():
+        stack.callback(source.close)
+    return sources
+
+
+@blueprint.get("/songs/<int:song_id>/scope")
+def scope(song_id: int) -> Response:
+    """The mid of a few thousand samples, before and after."""
+    recipe = current_revision(context().library, song_id).recipe
+    with ExitStack() as stack:
+        sources = _opened(song_id, stack)
+        start, end = _passage(max(source.frames for source in sources.values()))
+        before, after = render_passage(recipe, sources, start, min(end, start + MOST_COLUMNS))
+    return jsonify(before=before.mean(axis=0).round(6).tolist(), after=after.mean(axis=0).round(6).tolist())
+
+
+@blueprint.post("/songs/<int:song_id>/stages/<stage_id>/makeup")
+def makeup(song_id: int, stage_id: str) -> Response:
+    """What to add to a compressor's makeup for equal loudness with and without it."""
+    recipe = current_revision(context().library, song_id).recipe
+    with ExitStack() as stack:
+        sources = _opened(song_id, stack)
+        start, end = _passage(max(source.frames for source in sources.values()))
+        return jsonify(gain_db=makeup_gain_db(recipe, stage_id, sources, start, end))
+
+
+@blueprint.post("/songs/<int:song_id>/stages/<stage_id>/threshold")
+def same_work(song_id: int, stage_id: str) -> Response:
+    """The threshold at which ``{"after"}`` works as hard as ``{"before"}`` did."""
+    given = body()
+    before, after = parse_recipe(given.get("before")), parse_recipe(given.get("after"))
+    with ExitStack() as stack:
+        sources = _opened(song_id, stack)
+        span = _passage(max(source.frames for source in sources.values()))
+        return jsonify(threshold_db=threshold_for_work(before, after, stage_id, sources, *span))
+
+
+@blueprint.get("/starts")
+def starts() -> Response:
+    return jsonify(list_starts(context().library))
+
+
+@blueprint.post("/starts")
+def keep_a_start() -> Response:
+    """Keep ``{"name", "stage"}`` as a starting point."""
+    given = body()
+    keep_start(context().library, str(given.get("name", "")), given.get("stage"))
+    return jsonify(list_starts(context().library))
 
 
 # ---- findings

@@ -11,6 +11,7 @@ from flask import Blueprint, Response, jsonify, request, send_file
 from tin_kettle.core.deliver.dither import Dither
 from tin_kettle.core.deliver.formats import Bits
 from tin_kettle.core.errors import AudioError, LibraryError
+from tin_kettle.core.recipe.parts import bus_alone
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import prints as kept
 from tin_kettle.store.prints import PrintRow
@@ -20,6 +21,7 @@ from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
 
 blueprint = Blueprint("prints", __name__, url_prefix="/api")
+MASTER = "master"
 _running: dict[int, Job] = {}
 _ALLOWED = {"bits": get_args(Bits), "dither": (None, *get_args(Dither)), "format": ("wav", "flac", "aiff")}
 
@@ -45,16 +47,19 @@ def _settings(body: dict[str, Any]) -> tuple[str, dict[str, Any]]:
 
 @blueprint.post("/songs/<int:song_id>/prints")
 def begin(song_id: int) -> Response:
-    """Print the song as it stands: ``{"format", "bits", "dither", "rate_hz", "band_limit"}``."""
+    """Print the song as it stands: ``{"format", "bits", "dither", "rate_hz", "band_limit", "part"}``."""
     library, body = context().library, request.get_json(silent=True)
     ending, settings = _settings(body if isinstance(body, dict) else {})
     song, revision = get_song(library, song_id), current_revision(library, song_id)
+    part = str((body if isinstance(body, dict) else {}).get("part", "") or MASTER)
+    recipe = revision.recipe if part == MASTER else bus_alone(revision.recipe, part)
     title = re.sub(r"[^\w \-]+", "", song.title).strip() or "song"
-    file_name = f"{title} r{revision.id}.{ending}"
+    named = title if part == MASTER else f"{title} {part}"
+    file_name = f"{named} r{revision.id}.{ending}"
     print_id = kept.add_print(library, song_id, revision.id, file_name, settings)
     files = {bus_id: str(source_path(library, s)) for bus_id, s in song_sources(library, song_id).items()}
     out = kept.print_path(library, print_id, file_name)
-    task = {"recipe": dump_recipe(revision.recipe), "sources": files, "out": str(out), "settings": settings}
+    task = {"recipe": dump_recipe(recipe), "sources": files, "out": str(out), "settings": settings}
 
     def finished(job: Job) -> None:
         state = "done" if job.result else "failed" if job.problem else "stopped"

@@ -141,7 +141,7 @@ def test_the_panel_measures_a_passage():
     x[:, 7 * RATE_HZ :] *= 2.0
     survey = survey_song(recipe_of(), {"mix": ArraySource(x, RATE_HZ)})
     soft, loud = (describe_passage(survey, a * RATE_HZ, b * RATE_HZ) for a, b in ((0, 7), (7, 14)))
-    assert loud["integrated_lufs"] - soft["integrated_lufs"] == pytest.approx(6.02, abs=0.2)
+    assert loud["integrated_lufs"] - soft["integrated_lufs"] == pytest.approx(6.02, abs=0.5)
     gained = np.array(loud["average_db"]) - np.array(soft["average_db"])
     assert np.median(gained) == pytest.approx(6.02, abs=0.3)
     assert soft["ranges"][0]["name"] == "lows"

@@ -150,6 +150,11 @@ class Slot:
         return self.wait_line.shape[1] + self._voice.delay
 
     @property
+    def detector(self) -> Block | None:
+        """What the detector heard of the last block, (2, frames); None where the stage has none or is off."""
+        return self._voice.processor.detector if self._voice.processor else None
+
+    @property
     def keys(self) -> tuple[str, ...]:
         """What its detector listens to, where that is not its own input."""
         return keys_of(self._voice.stage)

@@ -1,0 +1,243 @@
+/** Playing, comparing and ways of listening. Nothing here ever changes the recipe. */
+import { api } from "../api/client";
+import type { Listening, Match } from "../api/types";
+import { LivePlayer } from "../live/player";
+import type { Tap } from "../live/protocol";
+import type { Lane } from "./editing";
+import { chainOf, laneOf, MASTER } from "./editing";
+import { complain, describe, moveParam, onEdit, PLAIN, readings, standing, useBench } from "./store";
+import type { Heard, Span } from "./store";
+
+const get = useBench.getState;
+const set = useBench.setState;
+
+export const DIM_DB = -20;
+const ESTIMATE_MS = 2000;
+const SWITCH_LOOK_MS = 8;
+
+/** The one player; tests reach it as `window.tinKettle.player`. */
+let player: LivePlayer | null = null;
+
+export function currentPlayer(): LivePlayer | null {
+  return player;
+}
+
+export async function openSong(id: number): Promise<void> {
+  const [stages, song] = await Promise.all([get().stages ?? api.stages(), api.song(id)]);
+  player?.close();
+  const { recipe } = song.revision;
+  set({
+    stages,
+    song,
+    recipe,
+    revision: song.revision,
+    described: {},
+    saved: "saved",
+    ...standing(recipe, song.view.lane ?? MASTER, song.view.stage ?? null),
+    playing: false,
+    heard: "now",
+    other: "received",
+    loop: song.view.loop ?? null,
+    view: null,
+    tap: "result",
+    listening: PLAIN,
+    connected: false,
+    underruns: 0,
+    match: { other_db: 0, now_db: 0, estimate: true },
+  });
+  readings.reset(song.frames);
+  player = new LivePlayer(id, song.rate_hz, get().queueMs, {
+    connected: (connected) => set({ connected }),
+    problem: (problem) => set({ problem }),
+    underruns: (underruns) => set({ underruns }),
+    heard: ({ head, meters }) => {
+      readings.take(head, meters);
+      if (meters.other_name === get().other) estimateMatch(meters.match);
+      if (get().loop === null && head.song >= song.frames) stopAtEnd();
+    },
+  });
+  onEdit((edited, revision) => player?.ask({ type: "edit", recipe: edited, revision }));
+  const act = { setMonitor, setMatched, compare, listenAs, move: moveParam };
+  Object.assign(window, { tinKettle: { player, state: get, act } });
+  if (song.view.song) player.ask({ type: "seek", song: song.view.song });
+  if (get().loop) player.ask({ type: "loop", loop: get().loop });
+  applyGains();
+  describe();
+  localStorage.setItem("song", String(id));
+}
+
+// ---- comparing ----------------------------------------------------------------------------------------------------
+
+/** The matched gains that are known, by what now is compared with; those of another passage or revision are gone. */
+const matches = new Map<string, Match>();
+
+function applyGains(): void {
+  const { match, matched, monitorDb, dim, heard } = get();
+  const gain = (db: number) => 10 ** (db / 20);
+  player?.set({
+    other: heard !== "now",
+    nowGain: matched ? gain(match.now_db) : 1,
+    otherGain: matched ? gain(match.other_db) : 1,
+    monitorGain: gain(monitorDb + (dim ? DIM_DB : 0)),
+  });
+}
+
+let estimatedAt = 0;
+
+function estimateMatch(match: Match): void {
+  // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure
+  if (!get().match.estimate || performance.now() - estimatedAt < ESTIMATE_MS) return;
+  estimatedAt = performance.now();
+  set({ match });
+  applyGains();
+}
+
+/** The surveys' figure for the passage, or null where there is none yet. */
+export function setMatch(other: string, match: Match | null): void {
+  if (match) matches.set(other, match);
+  else matches.delete(other);
+  if (other !== get().other) return;
+  set({ match: match ?? { ...get().match, estimate: true } });
+  applyGains();
+}
+
+export function forgetMatches(): void {
+  matches.clear();
+}
+
+let switching: ReturnType<typeof setInterval> | null = null;
+
+/** Hear now, or what it is compared with: at once where both are at hand, else as soon as the sound is there. */
+export function compare(heard: Heard): void {
+  if (switching) clearInterval(switching);
+  switching = null;
+  if (heard === "now" || heard === get().other) {
+    set({ heard });
+    applyGains();
+    return;
+  }
+  const match = matches.get(heard) ?? { other_db: 0, now_db: 0, estimate: true };
+  const before = get().heard;
+  // what is heard of the old one goes on until the new one arrives at the ear
+  set({ other: heard, match, heard: before === "now" ? "now" : heard });
+  player?.ask({ type: "compare", other: heard });
+  listenAs({});
+  switching = setInterval(() => {
+    if (player?.now()?.moment.meters.other_name !== heard && get().playing) return;
+    if (switching) clearInterval(switching);
+    switching = null;
+    set({ heard });
+    applyGains();
+  }, SWITCH_LOOK_MS);
+}
+
+export function setMatched(matched: boolean): void {
+  set({ matched });
+  applyGains();
+}
+
+// ---- ways of listening --------------------------------------------------------------------------------------------
+
+/** Listen otherwise: fold, range, place, solo. */
+export function listenAs(change: Partial<Listening>): void {
+  const listening = { ...get().listening, ...change };
+  set({ listening });
+  const lufs = get().match.integrated_lufs ?? [null, null];
+  player?.ask({ type: "listen", listening, lufs });
+}
+
+export function plainResult(): void {
+  listen("result");
+  listenAs({ ...PLAIN, low_hz: get().listening.low_hz, high_hz: get().listening.high_hz });
+  compare("now");
+}
+
+export function listen(tap: Tap): void {
+  set({ tap });
+  player?.ask({ type: "tap", stage: tap === "result" ? null : get().selected, tap });
+}
+
+export function setMonitor(monitorDb: number): void {
+  set({ monitorDb: Math.max(-60, Math.min(0, monitorDb)) });
+  applyGains();
+}
+
+export function toggleDim(): void {
+  set({ dim: !get().dim });
+  applyGains();
+}
+
+export function setQueue(queueMs: number): void {
+  set({ queueMs });
+  player?.setQueue(queueMs);
+}
+
+// ---- where --------------------------------------------------------------------------------------------------------
+
+export function setPlaying(playing: boolean): void {
+  set({ playing });
+  player?.set({ playing });
+  if (!playing) keepView();
+}
+
+function stopAtEnd(): void {
+  setPlaying(false);
+  player?.ask({ type: "seek", song: 0 });
+}
+
+export function heardSong(): number {
+  return player?.now()?.song ?? get().song?.view.song ?? 0;
+}
+
+export function seek(song: number): void {
+  const { song: open, loop } = get();
+  if (!open) return;
+  const to = Math.round(Math.max(0, Math.min(song, open.frames - 1)));
+  if (loop && (to < loop[0] || to >= loop[1])) setLoop(null);
+  player?.ask({ type: "seek", song: to });
+  keepView(to);
+}
+
+export function setLoop(loop: Span | null): void {
+  set({ loop });
+  player?.ask({ type: "loop", loop });
+  keepView();
+}
+
+export function select(selected: string | null): void {
+  if (get().tap !== "result") listen("result");
+  const { recipe } = get();
+  set({ selected, lane: recipe && selected ? laneOf(recipe, selected) : get().lane });
+  keepView();
+}
+
+export function openLane(lane: Lane): void {
+  const { recipe } = get();
+  if (!recipe) return;
+  if (get().tap !== "result") listen("result");
+  set({ lane, selected: chainOf(recipe, lane)[0]?.id ?? null });
+  keepView();
+}
+
+/** Show a part of the song on the map, at least 64 frames; null shows all of it. */
+export function setView(view: Span | null): void {
+  const { song } = get();
+  if (!song || view === null || view[1] - view[0] >= song.frames) {
+    set({ view: null });
+    return;
+  }
+  const width = Math.max(64, Math.round(view[1] - view[0]));
+  const from = Math.round(Math.max(0, Math.min(view[0], song.frames - width)));
+  set({ view: [from, from + width] });
+}
+
+let viewTimer: ReturnType<typeof setTimeout> | null = null;
+
+function keepView(at?: number): void {
+  if (viewTimer) clearTimeout(viewTimer);
+  viewTimer = setTimeout(() => {
+    const { song, selected, loop, lane } = get();
+    const position = at ?? player?.now()?.song ?? 0;
+    if (song) api.view(song.id, { stage: selected, lane, loop, song: Math.round(position) }).catch(complain);
+  }, 500);
+}

@@ -1,0 +1,211 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
+import { useRef, useState } from "react";
+import { api, upload } from "../api/client";
+import type { Bus, Param, Recipe } from "../api/types";
+import { freshId, setBus } from "../bench/editing";
+import { listenAs, openSong } from "../bench/listening";
+import { complain, edit, rest, settle, useBench } from "../bench/store";
+import { formatDb } from "../ui/format";
+import { Rule } from "../ui/Rule";
+import { BASE_RULE } from "../ui/scale";
+
+const GAIN: Param = {
+  ...BASE_RULE,
+  name: "gain_db",
+  label: "Level",
+  unit: "dB",
+  says: "How loud the bus is in the sum, after its chain.",
+  default: 0,
+  low: -60,
+  high: 24,
+  ticks: [-60, -36, -12, 0, 12, 24],
+};
+const PAN: Param = {
+  ...BASE_RULE,
+  name: "pan",
+  label: "Pan",
+  unit: "",
+  says: "Turns one side down: the right one below the middle, the left one above.",
+  default: 0,
+  low: -1,
+  high: 1,
+  ticks: [-1, 0, 1],
+};
+
+/** A bus's fader, its mute in the print, and solo and mute for the ear alone. */
+export function BusStrip({ bus }: { bus: Bus }) {
+  const recipe = useBench((s) => s.recipe)!;
+  const listening = useBench((s) => s.listening);
+  const title = bus.name || bus.id;
+  const change = (fields: Partial<Bus>, label: string, resting = false) => {
+    const { recipe: present } = useBench.getState();
+    if (present) edit(setBus(present, bus.id, fields), `${title}: ${label}`, resting);
+  };
+  const toggled = (list: string[]) =>
+    list.includes(bus.id) ? list.filter((id) => id !== bus.id) : [...list, bus.id];
+  const [soloed, muted] = [listening.solo.includes(bus.id), listening.muted.includes(bus.id)];
+  return (
+    <div className="border-b border-faint px-3 pt-2" role="group" aria-label={`Bus ${title}`}>
+      <div className="flex items-center gap-1 pb-1">
+        <BusName bus={bus} onName={(name) => change({ name }, `called ${name}`, true)} />
+        <button
+          type="button"
+          aria-pressed={soloed}
+          title="Hear this alone (S)"
+          className={`plain px-2! py-[1px]! ${soloed ? "border-mustard! bg-mustard! text-white" : ""}`}
+          onClick={() => listenAs({ solo: toggled(listening.solo) })}
+        >
+          solo
+        </button>
+        <button
+          type="button"
+          aria-pressed={muted}
+          title="Leave this out for the ear; again brings it back in (P)"
+          className={`plain px-2! py-[1px]! ${muted ? "border-copper! bg-copper! text-white" : ""}`}
+          onClick={() => listenAs({ muted: toggled(listening.muted) })}
+        >
+          {muted ? "back in" : "out"}
+        </button>
+        <BusMenu bus={bus} recipe={recipe} change={change} />
+      </div>
+      <div className="grid grid-cols-2 gap-3">
+        <Rule
+          param={GAIN}
+          value={bus.gain_db}
+          onMove={(gain_db) => change({ gain_db }, `level ${formatDb(gain_db, true)}`)}
+          onRest={rest}
+        />
+        <Rule param={PAN} value={bus.pan} onMove={(pan) => change({ pan }, "pan")} onRest={rest} />
+      </div>
+      {bus.muted && <p className="pb-1 text-copper">muted in the print</p>}
+    </div>
+  );
+}
+
+function BusName({ bus, onName }: { bus: Bus; onName: (name: string) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  return (
+    <input
+      aria-label="Name of the bus"
+      className="mr-auto w-[84px] min-w-0 border border-transparent bg-transparent px-1 font-[650] hover:border-line focus:border-rim focus:bg-well"
+      value={typed ?? (bus.name || bus.id)}
+      maxLength={60}
+      onChange={(event) => setTyped(event.target.value)}
+      onKeyDown={(event) => {
+        event.stopPropagation();
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") setTyped(null);
+      }}
+      onBlur={() => {
+        if (typed?.trim() && typed.trim() !== bus.name) onName(typed.trim());
+        setTyped(null);
+      }}
+    />
+  );
+}
+
+interface MenuProps {
+  bus: Bus;
+  recipe: Recipe;
+  change: (fields: Partial<Bus>, label: string, resting?: boolean) => void;
+}
+
+/** What is done to a bus as a whole: mute in the print, order, group, another bounce. */
+function BusMenu({ bus, recipe, change }: MenuProps) {
+  const song = useBench((s) => s.song)!;
+  const client = useQueryClient();
+  const chooser = useRef<HTMLInputElement>(null);
+  const at = recipe.buses.findIndex(({ id }) => id === bus.id);
+  const move = (by: -1 | 1) => {
+    const buses = recipe.buses.filter(({ id }) => id !== bus.id);
+    buses.splice(at + by, 0, recipe.buses[at]!);
+    edit({ ...recipe, buses }, `Move ${bus.name}`, true);
+  };
+  const group = () => {
+    const id = freshId(recipe, "group");
+    const made: Bus = { id, name: "Group", group: null, chain: [], gain_db: 0, pan: 0, muted: false };
+    edit(setBus({ ...recipe, groups: [...recipe.groups, made] }, bus.id, { group: id }), "New group", true);
+  };
+  const replace = async (file: File) => {
+    try {
+      await settle();
+      const source = await upload(file, () => undefined);
+      const { says } = await api.replaceSource(song.id, bus.id, source.sha256);
+      await openSong(song.id);
+      await client.invalidateQueries();
+      useBench.setState({ said: says });
+    } catch (refused) {
+      complain(refused);
+    }
+  };
+  return (
+    <>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger
+          className="plain px-[6px]! py-[1px]!"
+          aria-label={`More of ${bus.name || bus.id}`}
+        >
+          ⋯
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="menu" align="start" sideOffset={4}>
+            <DropdownMenu.Item
+              onSelect={() => change({ muted: !bus.muted }, bus.muted ? "unmuted" : "muted", true)}
+            >
+              {bus.muted ? "Unmute in the print" : "Mute in the print"}
+            </DropdownMenu.Item>
+            {at > 0 && <DropdownMenu.Item onSelect={() => move(-1)}>Move left</DropdownMenu.Item>}
+            {at >= 0 && at < recipe.buses.length - 1 && (
+              <DropdownMenu.Item onSelect={() => move(1)}>Move right</DropdownMenu.Item>
+            )}
+            {at >= 0 && <DropdownMenu.Item onSelect={group}>Into a new group</DropdownMenu.Item>}
+            {recipe.groups
+              .filter(({ id }) => id !== bus.group && id !== bus.id && at >= 0)
+              .map(({ id, name }) => (
+                <DropdownMenu.Item
+                  key={id}
+                  onSelect={() => change({ group: id }, `into ${name || id}`, true)}
+                >
+                  Into {name || id}
+                </DropdownMenu.Item>
+              ))}
+            {bus.group && (
+              <DropdownMenu.Item onSelect={() => change({ group: null }, "out of its group", true)}>
+                Out of its group
+              </DropdownMenu.Item>
+            )}
+            {at < 0 && (
+              <DropdownMenu.Item
+                onSelect={() => {
+                  const out = (one: Bus) => (one.group === bus.id ? { ...one, group: bus.group } : one);
+                  const groups = recipe.groups.filter(({ id }) => id !== bus.id).map(out);
+                  edit({ ...recipe, buses: recipe.buses.map(out), groups }, `Dissolve ${bus.name}`, true);
+                }}
+              >
+                Dissolve the group
+              </DropdownMenu.Item>
+            )}
+            {at >= 0 && (
+              <DropdownMenu.Item onSelect={() => chooser.current?.click()}>
+                Put another bounce in its place …
+              </DropdownMenu.Item>
+            )}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <input
+        ref={chooser}
+        type="file"
+        tabIndex={-1}
+        aria-label={`Another bounce of ${bus.name || bus.id}`}
+        className="sr-only"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) void replace(file);
+        }}
+      />
+    </>
+  );
+}

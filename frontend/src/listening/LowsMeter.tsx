@@ -1,0 +1,14 @@
+import { formatDb } from "../ui/format";
+import { useHeard } from "../ui/useHeard";
+import { energyDb } from "../ui/spectrum";
+
+/** The low end's level against all the rest, as it is heard. */
+export function LowsMeter({ below }: { below: number }) {
+  const spectrum = useHeard()?.gauge.spectrum;
+  const more_db = spectrum ? energyDb(spectrum, 8, below) - energyDb(spectrum, below, 22000) : null;
+  return (
+    <p className="mt-1">
+      lows against the rest: <b className="font-[650]">{formatDb(more_db, true)}</b>
+    </p>
+  );
+}

@@ -1,0 +1,42 @@
+/** The versions and references that now may be compared with. */
+import { useQuery } from "@tanstack/react-query";
+import { api } from "../api/client";
+import { allStages } from "../bench/editing";
+import type { Heard } from "../bench/store";
+import { kindInfo, useBench } from "../bench/store";
+import type { Named } from "./words";
+import { nameOf } from "./words";
+
+const NONE: never[] = [];
+
+export function useNamed(): Named {
+  const songId = useBench((s) => s.song?.id ?? 0);
+  const { data: versions } = useQuery({
+    queryKey: ["versions", songId],
+    queryFn: () => api.versions(songId),
+    enabled: songId > 0,
+  });
+  const { data: references } = useQuery({ queryKey: ["references"], queryFn: api.references });
+  return { versions: versions ?? NONE, references: references ?? NONE };
+}
+
+export function stageTitles(): Record<string, string> {
+  const { recipe } = useBench.getState();
+  return Object.fromEntries(
+    (recipe ? allStages(recipe) : []).map((stage) => [stage.id, kindInfo(stage.kind)?.title ?? stage.kind]),
+  );
+}
+
+/** What stands on the keys 1 to 9: received, now, versions, references. */
+export function keyedOthers({ versions, references }: Named): Heard[] {
+  return [
+    "received",
+    "now",
+    ...versions.map(({ id }) => `version:${id}`),
+    ...references.map(({ id }) => `reference:${id}`),
+  ].slice(0, 9);
+}
+
+export function useHeardName(heard: Heard): string {
+  return nameOf(heard, useNamed(), stageTitles());
+}

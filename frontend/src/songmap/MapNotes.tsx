@@ -1,0 +1,166 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { api } from "../api/client";
+import type { Finding } from "../api/types";
+import { allStages } from "../bench/editing";
+import { compare, seek, select } from "../bench/listening";
+import { complain, kindInfo, settle, useBench } from "../bench/store";
+import { useSurvey } from "../bench/useSurvey";
+import { formatDb, formatTime } from "../ui/format";
+
+/** What the survey found out, in words; a click goes there. */
+export function MapNotes() {
+  const song = useBench((s) => s.song)!;
+  const recipe = useBench((s) => s.recipe)!;
+  const saved = useBench((s) => s.saved);
+  const survey = useSurvey();
+  const busy = survey?.state !== "done" || saved !== "saved";
+  const findings = survey?.findings ?? [];
+  const hardest = allStages(recipe).flatMap((stage) => {
+    const found = survey?.hardest?.[stage.id];
+    return found && found.db < -0.05 ? [{ stage, ...found }] : [];
+  });
+  const spots = findings.length === 1 ? "1 spot" : `${findings.length} spots`;
+  const status =
+    survey?.state === "failed"
+      ? survey.problem
+      : survey?.state === "stopped"
+        ? "the survey was stopped"
+        : busy
+          ? `surveying the song · ${Math.round((survey?.progress ?? 0) * 100)} %`
+          : findings.length
+            ? `surveyed, whole song: ${spots}`
+            : "surveyed, whole song: nothing found";
+  return (
+    <div className="overflow-y-auto border-l border-faint px-3 py-[5px]">
+      <div className="cap mb-[2px] flex" role="status">
+        <span className="truncate">{status}</span>
+        {busy && survey?.state === "running" && (
+          <button
+            type="button"
+            className="ml-auto hover:text-copper"
+            onClick={() => void api.stopSurvey(song.id)}
+          >
+            stop
+          </button>
+        )}
+      </div>
+      <div className={busy ? "opacity-50" : ""}>
+        {findings.map((finding) => (
+          <FindingRow key={finding.id} finding={finding} />
+        ))}
+        {(survey?.dismissed ?? 0) > 0 && <Recall count={survey!.dismissed!} />}
+        {hardest.length > 0 && <div className="cap mt-1">hardest work</div>}
+        {hardest.map(({ stage, db, at_s }) => (
+          <button
+            key={stage.id}
+            type="button"
+            className="block w-full truncate text-left leading-[1.45] hover:bg-rim2"
+            title="Go there"
+            onClick={() => {
+              select(stage.id);
+              seek((at_s - 1) * song.rate_hz);
+            }}
+          >
+            {kindInfo(stage.kind)?.title} <b className="font-[650] text-copper">{formatDb(db)}</b> at{" "}
+            {formatTime(at_s)}
+          </button>
+        ))}
+      </div>
+      <Received />
+    </div>
+  );
+}
+
+function FindingRow({ finding }: { finding: Finding }) {
+  const song = useBench((s) => s.song)!;
+  const client = useQueryClient();
+  const go = () => finding.at_s !== null && seek((finding.at_s - 1) * song.rate_hz);
+  const attempt = async () => {
+    try {
+      await settle();
+      const version = await api.tryFix(song.id, finding.id);
+      await client.invalidateQueries({ queryKey: ["versions", song.id] });
+      go();
+      compare(`version:${version.id}`);
+      useBench.setState({
+        said: `“${version.name}” is a version now, heard at equal loudness. Key 2 is now.`,
+      });
+    } catch (refused) {
+      complain(refused);
+    }
+  };
+  const dismiss = () =>
+    api
+      .dismiss(song.id, finding.id)
+      .then(() => client.invalidateQueries({ queryKey: ["survey", song.id] }))
+      .catch(complain);
+  return (
+    <Popover.Root>
+      <Popover.Trigger
+        className="block w-full truncate text-left leading-[1.45] hover:bg-rim2"
+        data-finding={finding.id}
+        onClick={go}
+      >
+        <b className="font-[650] text-copper">{finding.at_s === null ? "song" : formatTime(finding.at_s)}</b>{" "}
+        {finding.title}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="menu w-[300px] p-3!" side="left" align="start" sideOffset={6}>
+          <b className="font-[650]">{finding.title}</b>
+          <p className="mt-1 select-text">{finding.says}</p>
+          <div className="mt-3 flex flex-wrap gap-2">
+            {finding.fix && (
+              <Popover.Close asChild>
+                <button type="button" className="strong" onClick={() => void attempt()}>
+                  Try: {finding.fix}
+                </button>
+              </Popover.Close>
+            )}
+            <Popover.Close asChild>
+              <button type="button" className="plain" onClick={() => void dismiss()}>
+                Dismiss
+              </button>
+            </Popover.Close>
+          </div>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function Recall({ count }: { count: number }) {
+  const song = useBench((s) => s.song)!;
+  const client = useQueryClient();
+  return (
+    <button
+      type="button"
+      className="cap block hover:text-ink"
+      onClick={() =>
+        void api.recall(song.id).then(() => client.invalidateQueries({ queryKey: ["survey", song.id] }))
+      }
+    >
+      {count} dismissed · show again
+    </button>
+  );
+}
+
+function Received() {
+  const song = useBench((s) => s.song)!;
+  const sources = Object.values(song.sources);
+  const source = sources[0];
+  if (!source) return null;
+  return (
+    <div className="mt-1">
+      <div className="cap">received</div>
+      <div className="truncate" title={sources.map(({ name }) => name).join(", ")}>
+        {sources.length > 1 ? `${sources.length} buses` : source.name}
+      </div>
+      <div className="cap">
+        {source.rate_hz / 1000} kHz · {source.format.replace("PCM_", "").toLowerCase()} ·{" "}
+        {formatTime(song.frames / song.rate_hz, 1)}
+        {sources.some(({ channels }) => channels === 1) && " · mono, as two equal sides"}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,299 @@
+import { useRef, useState } from "react";
+import type { KeyboardEvent, PointerEvent, WheelEvent } from "react";
+import type { Band, Channels, Stage } from "../api/types";
+import { setParam } from "../bench/editing";
+import { listenAs } from "../bench/listening";
+import { edit, rest, useBench } from "../bench/store";
+import { formatDb, formatHz } from "../ui/format";
+import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { useSize } from "../ui/useSize";
+import { indexOf, noteName } from "../ui/spectrum";
+import {
+  addBand,
+  bandWords,
+  changeBand,
+  copyToOther,
+  hasGain,
+  heldGain,
+  heldHz,
+  heldQ,
+  MOST_BANDS,
+  plotOf,
+  reachDb,
+} from "./bands";
+import type { Axis, Frame } from "./plot";
+import { back, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
+import { drawSpectra, rowFor, spectra } from "./useSpectra";
+
+const HZ: Axis = { low: 8, high: 24000, log: true };
+const NAMES: Record<Channels, string> = {
+  stereo: "Stereo",
+  mid: "Mid",
+  side: "Side",
+  left: "Left",
+  right: "Right",
+};
+const SEARCH_OCTAVES = 1 / 6;
+type EqualizerStage = Extract<Stage, { kind: "equalizer" }>;
+
+interface Props {
+  stage: EqualizerStage;
+  chosen: string | null;
+  choose: (id: string | null) => void;
+  searching: boolean;
+}
+
+function inkOf(plot: Channels): string {
+  return plot === "side" || plot === "right" ? "plum" : "rim";
+}
+
+function partOf(plot: Channels): 0 | 1 | null {
+  return plot === "mid" ? 0 : plot === "side" ? 1 : null;
+}
+
+/** Plots stacked on one frequency axis. */
+function frames(width: number, height: number, count: number): Frame[] {
+  const tall = (height - 22) / count;
+  return Array.from({ length: count }, (_, i) => ({
+    left: 34,
+    top: 8 + i * tall,
+    width: width - 44,
+    height: tall - 8,
+  }));
+}
+
+export function changeBands(stage: EqualizerStage, bands: Band[], label: string, resting = false): void {
+  const { recipe } = useBench.getState();
+  if (recipe) edit(setParam(recipe, stage.id, "bands", bands), `Equalizer: ${label}`, resting);
+}
+
+/** Mid over side, or one plot, or left over right, as the bands ask; pins on stems, spectra behind. */
+export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
+  const picture = useBench((s) => s.described[stage.id]?.picture);
+  const { bands } = stage.params;
+  const plots = Object.keys(picture?.plots ?? { stereo: [] }) as Channels[];
+  const box = useRef<HTMLDivElement>(null);
+  const size = useSize(box);
+  const reach = reachDb(bands);
+  const gain: Axis = { low: -reach, high: reach };
+  const [spot, setSpot] = useState<{ hz: number; plot: number; x: number } | null>(null);
+  const laid = frames(size.width, size.height, plots.length);
+
+  const ref = useMovingCanvas((context, width, height) => {
+    spectra.update();
+    frames(width, height, plots.length).forEach((frame, index) => {
+      const plot = plots[index]!;
+      drawGridY(context, frame, gain, [reach, reach / 2, 0, -reach / 2, -reach], "mute", true);
+      drawGridX(context, frame, HZ, HZ_TICKS, index === plots.length - 1 ? hzLabel : () => "");
+      drawSpectra(context, frame, HZ, partOf(plot));
+      const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ, hz));
+      const y = (db: number) => yAt(frame, gain, Math.max(-reach - 2, Math.min(reach + 2, db)));
+      for (const band of bands)
+        if (plotOf(band, plots) === plot && picture?.bands?.[band.id])
+          drawLine(context, frame, xs, picture.bands[band.id]!.map(y), {
+            ink: band.id === chosen ? "copper" : inkOf(plot),
+            width: 0.8,
+            dash: [3, 3],
+          });
+      drawLine(context, frame, xs, (picture?.plots?.[plot] ?? []).map(y), { ink: inkOf(plot), width: 2.4 });
+      context.fillStyle = colour(inkOf(plot));
+      context.font = "680 12.5px 'Archivo Variable', sans-serif";
+      context.textAlign = "left";
+      context.fillText(NAMES[plot], frame.left + 8, frame.top + 15);
+    });
+    if (spot && searching) {
+      context.fillStyle = colour("copper");
+      context.fillRect(spot.x - 0.5, 8, 1, height - 26);
+    }
+  });
+
+  const where = (event: PointerEvent<HTMLElement> | WheelEvent<HTMLElement>) => {
+    const rect = box.current!.getBoundingClientRect();
+    const [x, y] = [event.clientX - rect.left, event.clientY - rect.top];
+    const plot = Math.max(
+      0,
+      Math.min(plots.length - 1, Math.floor((y - 8) / ((size.height - 22) / plots.length))),
+    );
+    const frame = laid[plot]!;
+    return {
+      x,
+      plot,
+      hz: heldHz(back(HZ, Math.max(0, Math.min(1, (x - frame.left) / frame.width)))),
+      gain: heldGain(back(gain, 1 - (y - frame.top) / frame.height)),
+    };
+  };
+
+  const create = (event: PointerEvent<HTMLElement>, gainDb: number) => {
+    if (bands.length >= MOST_BANDS) return;
+    const at = where(event);
+    const made = addBand(bands, { hz: at.hz, gain_db: gainDb, channels: plots[at.plot]! });
+    changeBands(stage, made.bands, `band at ${formatHz(at.hz)}`, true);
+    choose(made.id);
+  };
+
+  const search = (event: PointerEvent<HTMLElement>) => {
+    const at = where(event);
+    setSpot(at);
+    const half = 2 ** SEARCH_OCTAVES;
+    listenAs({
+      range: "band",
+      low_hz: Math.max(8, Math.round((at.hz / half) * 10) / 10),
+      high_hz: Math.min(24000, Math.max(16, Math.round(at.hz * half * 10) / 10)),
+    });
+  };
+
+  const level =
+    spot && spectra.now ? rowFor(spectra.now, partOf(plots[spot.plot]!))[indexOf(spot.hz)] : undefined;
+  return (
+    <div
+      ref={box}
+      className="picture touch-none"
+      data-testid="equalizer"
+      onDoubleClick={(event) =>
+        !searching &&
+        create(
+          event as unknown as PointerEvent<HTMLElement>,
+          where(event as unknown as PointerEvent<HTMLElement>).gain,
+        )
+      }
+      onPointerMove={(event) => searching && search(event)}
+      onPointerLeave={() => setSpot(null)}
+      onClick={(event) => {
+        if (searching) create(event as unknown as PointerEvent<HTMLElement>, -2);
+      }}
+    >
+      <canvas ref={ref} role="img" aria-label="Curves of the equalizer over the spectrum of the music" />
+      {bands.map((band, index) => {
+        const plot = plots.indexOf(plotOf(band, plots));
+        const frame = laid[plot];
+        if (!frame || size.width === 0) return null;
+        return (
+          <Pin
+            key={band.id}
+            stage={stage}
+            band={band}
+            number={index + 1}
+            frame={frame}
+            gain={gain}
+            chosen={band.id === chosen}
+            choose={choose}
+            where={where}
+          />
+        );
+      })}
+      {spot && searching && (
+        <span
+          className="pointer-events-none absolute top-[10px] bg-copper px-[6px] py-[2px] font-[620] text-white"
+          style={spot.x > size.width - 170 ? { right: size.width - spot.x + 6 } : { left: spot.x + 6 }}
+        >
+          {formatHz(spot.hz)} · {noteName(spot.hz)} · {formatDb(level)}
+        </span>
+      )}
+    </div>
+  );
+}
+
+interface PinProps {
+  stage: EqualizerStage;
+  band: Band;
+  number: number;
+  frame: Frame;
+  gain: Axis;
+  chosen: boolean;
+  choose: (id: string | null) => void;
+  where: (event: PointerEvent<HTMLElement> | WheelEvent<HTMLElement>) => { hz: number; gain: number };
+}
+
+/** A numbered pin on a stem: drag for frequency and gain, wheel for Q, all of it by keys too. */
+function Pin({ stage, band, number, frame, gain, chosen, choose, where }: PinProps) {
+  const drag = useRef<{ hz: number; gain: number } | null>(null);
+  const x = xAt(frame, HZ, band.hz);
+  const db = hasGain(band) ? (band.shape === "bell" ? band.gain_db : band.gain_db / 2) : 0;
+  const y = yAt(frame, gain, db);
+  const zero = yAt(frame, gain, 0);
+  const change = (fields: Partial<Band>) =>
+    changeBands(stage, changeBand(stage.params.bands, band.id, fields), bandWords({ ...band, ...fields }));
+
+  const key = (event: KeyboardEvent<HTMLElement>) => {
+    const fine = event.shiftKey ? 0.1 : 1;
+    const moves: Record<string, () => void> = {
+      ArrowRight: () => change({ hz: heldHz(band.hz * 2 ** (fine / 12)) }),
+      ArrowLeft: () => change({ hz: heldHz(band.hz / 2 ** (fine / 12)) }),
+      ArrowUp: () => hasGain(band) && change({ gain_db: heldGain(band.gain_db + Math.max(0.1, 0.5 * fine)) }),
+      ArrowDown: () =>
+        hasGain(band) && change({ gain_db: heldGain(band.gain_db - Math.max(0.1, 0.5 * fine)) }),
+      PageUp: () => change({ q: heldQ(band.q * 1.1) }),
+      PageDown: () => change({ q: heldQ(band.q / 1.1) }),
+      Backspace: () => hasGain(band) && change({ gain_db: 0 }),
+      Delete: () => {
+        changeBands(
+          stage,
+          stage.params.bands.filter(({ id }) => id !== band.id),
+          `band ${number} removed`,
+          true,
+        );
+        choose(null);
+      },
+      c: () => {
+        const copied = copyToOther(stage.params.bands, band.id);
+        changeBands(stage, copied.bands, `band ${number} copied to the other component`, true);
+        choose(copied.id);
+      },
+    };
+    const act = moves[event.key];
+    if (!act || event.ctrlKey || event.metaKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    act();
+  };
+
+  return (
+    <>
+      <span
+        className={`pointer-events-none absolute w-px ${band.channels === "side" || band.channels === "right" ? "bg-plum" : "bg-rim"}`}
+        style={{ left: x, top: Math.min(y, zero), height: Math.abs(y - zero) }}
+      />
+      <button
+        type="button"
+        data-band={band.id}
+        aria-label={`Band ${number}: ${band.shape.replace("_", " ")}, ${band.channels}, ${bandWords(band)}`}
+        aria-pressed={chosen}
+        onFocus={() => choose(band.id)}
+        onKeyDown={key}
+        onBlur={rest}
+        onDoubleClick={(event) => event.stopPropagation()}
+        onClick={(event) => event.stopPropagation()}
+        onWheel={(event) => change({ q: heldQ(band.q * 1.002 ** -event.deltaY) })}
+        onPointerDown={(event) => {
+          if (event.button !== 0) return;
+          event.stopPropagation();
+          event.currentTarget.setPointerCapture(event.pointerId);
+          const at = where(event);
+          drag.current = {
+            hz: band.hz / at.hz,
+            gain: band.gain_db - at.gain * (band.shape === "bell" ? 1 : 2),
+          };
+          choose(band.id);
+        }}
+        onPointerMove={(event) => {
+          if (!drag.current) return;
+          event.stopPropagation();
+          const at = where(event);
+          const scale = band.shape === "bell" ? 1 : 2;
+          const fields: Partial<Band> = { hz: heldHz(at.hz * drag.current.hz) };
+          if (hasGain(band)) fields.gain_db = heldGain(at.gain * scale + drag.current.gain);
+          change(fields);
+        }}
+        onPointerUp={(event) => {
+          event.stopPropagation();
+          drag.current = null;
+          rest();
+        }}
+        className={`absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center text-[11px] font-[680] ${chosen ? "z-10 bg-copper text-white" : band.on ? "bg-ink text-page" : "border border-ink bg-well text-mute"}`}
+        style={{ left: x, top: Math.max(frame.top, Math.min(frame.top + frame.height, y)) }}
+      >
+        {number}
+      </button>
+    </>
+  );
+}

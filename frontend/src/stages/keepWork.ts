@@ -1,0 +1,60 @@
+/** Work held constant: while attack, ratio or knee move, the threshold follows. Python finds the threshold. */
+import { create } from "zustand";
+import { api } from "../api/client";
+import type { Recipe, Stage } from "../api/types";
+import { setParam, stageOf } from "../bench/editing";
+import { edit, useBench } from "../bench/store";
+
+export const useKeepWork = create<{ on: boolean }>(() => ({ on: false }));
+const AFFECTS = new Set([
+  "attack_ms",
+  "release_ms",
+  "ratio",
+  "knee_db",
+  "release_mode",
+  "detector",
+  "rms_ms",
+]);
+let reference: { stage: string; recipe: Recipe } | null = null;
+let asking = false;
+
+export function keepWork(on: boolean): void {
+  useKeepWork.setState({ on });
+  reference = null;
+}
+
+/** A control of a compressor moved: ask for the threshold that keeps the average reduction of before. */
+export function followWork(stage: Stage, param: string, before: Recipe): void {
+  if (!useKeepWork.getState().on || stage.kind !== "compressor" || !AFFECTS.has(param)) return;
+  if (reference?.stage !== stage.id) reference = { stage: stage.id, recipe: before };
+  void follow(stage.id);
+}
+
+/** The threshold was moved by hand: from here on that is the work to keep. */
+export function newReference(): void {
+  reference = null;
+}
+
+async function follow(id: string): Promise<void> {
+  if (asking || !reference) return;
+  asking = true;
+  try {
+    for (let asked: Recipe | null = null; asked !== useBench.getState().recipe;) {
+      const { song, recipe, loop } = useBench.getState();
+      asked = recipe;
+      if (!song || !recipe || !reference) return;
+      const span = loop ?? [0, song.frames];
+      const { threshold_db } = await api.sameWork(song.id, id, reference.recipe, recipe, span);
+      const now = useBench.getState().recipe;
+      if (now && stageOf(now, id)) {
+        const followed = setParam(now, id, "threshold_db", threshold_db);
+        if (now === asked) asked = followed;
+        edit(followed, "Bus compressor: threshold follows");
+      }
+    }
+  } catch {
+    // what was asked for is not to be had now; the threshold stays where it is
+  } finally {
+    asking = false;
+  }
+}

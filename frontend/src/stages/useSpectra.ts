@@ -1,0 +1,116 @@
+/** The spectra behind a picture: averaged, tilted, held, frozen. */
+import { create } from "zustand";
+import type { Axis, Frame } from "./plot";
+import { drawLine, xAt, yAt } from "./plot";
+import { colour } from "../ui/useCanvas";
+import { heardNow } from "../ui/useHeard";
+import { calmed, SPECTRUM_HZ } from "../ui/spectrum";
+
+export type Spectrum = [number[], number[]];
+export interface Frozen {
+  name: string;
+  spectrum: Spectrum;
+}
+
+interface Settings {
+  averaging: number;
+  slope_db_oct: number;
+  hold: boolean;
+  frozen: Frozen[];
+}
+
+/** Shared by all pictures: one looks at one spectrum, not at one a stage. */
+export const useSpectrumSettings = create<Settings>(() => ({
+  averaging: 0.75,
+  slope_db_oct: 3,
+  hold: false,
+  frozen: [],
+}));
+
+const MOST_FROZEN = 4;
+export const LEVELS: Axis = { low: -84, high: 0 };
+
+/** What is shown at the moment; fed by the picture that is on screen. */
+export class Spectra {
+  now: Spectrum | null = null;
+  other: Spectrum | null = null;
+  held: Spectrum | null = null;
+  private last: unknown = null;
+
+  update(): void {
+    const meters = heardNow()?.meters;
+    if (!meters?.now.spectrum || !meters.other.spectrum || meters.now.spectrum === this.last) return;
+    this.last = meters.now.spectrum;
+    const { averaging, hold } = useSpectrumSettings.getState();
+    const calm = (before: Spectrum | null, fresh: Spectrum): Spectrum => [
+      calmed(before?.[0], fresh[0], averaging),
+      calmed(before?.[1], fresh[1], averaging),
+    ];
+    this.now = calm(this.now, meters.now.spectrum);
+    this.other = calm(this.other, meters.other.spectrum);
+    const fresh = meters.now.spectrum;
+    this.held = !hold
+      ? null
+      : (([0, 1] as const).map((part) =>
+          fresh[part].map((db, i) => Math.max(db, this.held?.[part][i] ?? -200)),
+        ) as Spectrum);
+  }
+
+  freeze(): void {
+    const { frozen } = useSpectrumSettings.getState();
+    if (!this.now) return;
+    const kept: Frozen = {
+      name: `frozen ${frozen.length + 1}`,
+      spectrum: [[...this.now[0]], [...this.now[1]]],
+    };
+    useSpectrumSettings.setState({ frozen: [...frozen, kept].slice(-MOST_FROZEN) });
+  }
+}
+
+export const spectra = new Spectra();
+
+/** Mid or side; for everything else the two together. */
+export function rowFor(spectrum: Spectrum, part: 0 | 1 | null): number[] {
+  if (part !== null) return spectrum[part];
+  return spectrum[0].map(
+    (mid, i) => 10 * Math.log10(10 ** (mid / 10) + 10 ** ((spectrum[1][i] ?? -140) / 10)),
+  );
+}
+
+const INKS = ["mustard", "green", "steel", "plum"];
+
+/** Filled: what now is compared with; thin line: now; dotted: held; the frozen ones in inks of their own. */
+export function drawSpectra(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  axis: Axis,
+  part: 0 | 1 | null,
+): void {
+  const { slope_db_oct: slope, frozen } = useSpectrumSettings.getState();
+  const points = SPECTRUM_HZ.map((hz, i) => ({ hz, i })).filter(
+    ({ hz }) => hz >= axis.low && hz <= axis.high,
+  );
+  const xs = points.map(({ hz }) => xAt(frame, axis, hz));
+  const lift = points.map(({ hz }) => slope * Math.log2(hz / 1000));
+  const ys = (spectrum: Spectrum) => {
+    const row = rowFor(spectrum, part);
+    return points.map(({ i }, at) => {
+      const db = (row[i] ?? -140) + lift[at]!;
+      return yAt(frame, LEVELS, Math.max(LEVELS.low, Math.min(LEVELS.high, db)));
+    });
+  };
+  if (spectra.other) {
+    const tops = ys(spectra.other);
+    context.beginPath();
+    context.moveTo(xs[0] ?? frame.left, frame.top + frame.height);
+    tops.forEach((y, i) => context.lineTo(xs[i]!, y));
+    context.lineTo(xs.at(-1) ?? frame.left, frame.top + frame.height);
+    context.fillStyle = colour("trough");
+    context.fill();
+  }
+  frozen.forEach(({ spectrum }, index) =>
+    drawLine(context, frame, xs, ys(spectrum), { ink: INKS[index % INKS.length]!, width: 1.1 }),
+  );
+  if (spectra.held) drawLine(context, frame, xs, ys(spectra.held), { ink: "mute", width: 0.9, dash: [2, 2] });
+  if (spectra.now) drawLine(context, frame, xs, ys(spectra.now), { ink: "tin", width: 1.2 });
+}

@@ -1,0 +1,17 @@
+/** The size of an element in the page, as it changes. */
+import { useEffect, useState } from "react";
+import type { RefObject } from "react";
+
+export function useSize(ref: RefObject<HTMLElement | null>): { width: number; height: number } {
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  useEffect(() => {
+    const element = ref.current;
+    if (!element) return;
+    const read = () => setSize({ width: element.clientWidth, height: element.clientHeight });
+    read();
+    const observer = new ResizeObserver(read);
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, [ref]);
+  return size;
+}

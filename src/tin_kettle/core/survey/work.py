@@ -1,0 +1,104 @@
+"""How hard a compressor works on a passage: the threshold that keeps its work, the makeup that keeps the loudness."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tin_kettle.core.engine.graph import Graph
+from tin_kettle.core.engine.offline import render, song_frames, song_rate
+from tin_kettle.core.engine.passage import Passage
+from tin_kettle.core.engine.source import Source
+from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
+from tin_kettle.core.recipe.model import Recipe, Stage
+from tin_kettle.core.recipe.parts import up_to
+from tin_kettle.core.stages.compressor import Compressor, CompressorParams
+from tin_kettle.core.stages.processor import Block
+
+LONGEST_S = 20.0
+STEPS = 12
+LOWEST_DB, HIGHEST_DB = -60.0, 0.0
+
+
+def excerpt(sources: Mapping[str, Source], start: int, end: int) -> dict[str, Source]:
+    """The passage, no more than 20 s about its middle."""
+    rate_hz = next(iter(sources.values())).rate_hz
+    start, end = max(0, start), min(end, song_frames(sources))
+    if end - start > LONGEST_S * rate_hz:
+        middle, half = (start + end) // 2, round(LONGEST_S * rate_hz / 2)
+        start, end = middle - half, middle + half
+    return {bus_id: Passage(source, start, max(end, start + 1)) for bus_id, source in sources.items()}
+
+
+def _stage(recipe: Recipe, stage_id: str) -> tuple[Stage, CompressorParams]:
+    stage = recipe.stage(stage_id)
+    if stage is None or not isinstance(stage.params, CompressorParams):
+        raise RecipeError("stage", f"'{stage_id}' is no compressor of this song; choose one")
+    return stage, stage.params
+
+
+def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source]) -> Block:
+    """What a stage's detector hears over the passage, (2, frames)."""
+    graph = Graph(recipe, song_rate(recipe, sources))
+    slot = next(slot for slot in graph.slots() if slot.stage.id == stage_id)
+    parts = []
+    for _ in render(recipe, sources, graph=graph):
+        if slot.detector is not None:
+            parts.append(slot.detector)
+    return np.concatenate(parts, axis=1)
+
+
+def mean_effort_db(params: CompressorParams, heard: Block, rate_hz: float) -> float:
+    """Average gain in dB of a setting on what its detector hears."""
+    plain = params.model_copy(update={"detector_filters": (), "lookahead_ms": 0.0, "key": None})
+    processor = Compressor(plain, rate_hz)
+    processor.process(heard.copy())
+    effort: NDArray[np.float64] | None = processor.effort_db
+    assert effort is not None
+    return float(effort.mean())
+
+
+def threshold_for_work(
+    before: Recipe, after: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int
+) -> float:
+    """The threshold at which the stage of ``after`` takes off as much on average as that of ``before``, in dB.
+
+    Raises:
+        RecipeError: there is no such compressor.
+    """
+    _, was = _stage(before, stage_id)
+    stage, wanted = _stage(after, stage_id)
+    if not stage.on or wanted.ratio == 1.0:
+        return wanted.threshold_db
+    passage = excerpt(sources, start, end)
+    rate_hz = song_rate(after, passage)
+    heard = _heard(after, stage_id, passage)
+    goal = mean_effort_db(was, heard, rate_hz)
+    low, high = LOWEST_DB, HIGHEST_DB
+    for _ in range(STEPS):
+        middle = 0.5 * (low + high)
+        works = mean_effort_db(wanted.model_copy(update={"threshold_db": middle}), heard, rate_hz)
+        low, high = (middle, high) if works < goal else (low, middle)
+    return round(0.5 * (low + high), 1)
+
+
+def makeup_gain_db(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int) -> float:
+    """What has to be added to a compressor's makeup so that the passage is as loud after it as before it, in dB.
+
+    Raises:
+        RecipeError: there is no such compressor.
+    """
+    _stage(recipe, stage_id)
+    passage = excerpt(sources, start, end)
+    with_it, without_it = (_lufs(up_to(recipe, stage_id, on), passage) for on in (True, False))
+    return 0.0 if with_it is None or without_it is None else round(without_it - with_it, 2)
+
+
+def _lufs(recipe: Recipe, sources: Mapping[str, Source]) -> float | None:
+    meter = LoudnessMeter(song_rate(recipe, sources))
+    for block in render(recipe, sources):
+        meter.feed(block)
+    return integrated_lufs(stereo_energy(meter.slots()))
