@@ -35,16 +35,21 @@ export function newReference(): void {
   reference = null;
 }
 
+/** Asked at every turn: a hand on the threshold may have changed it meanwhile. */
+function workToKeep(): Recipe | undefined {
+  return reference?.recipe;
+}
+
 async function follow(id: string): Promise<void> {
-  if (asking || !reference) return;
+  if (asking) return;
   asking = true;
   try {
     for (let asked: Recipe | null = null; asked !== useBench.getState().recipe;) {
       const { song, recipe, loop } = useBench.getState();
       asked = recipe;
-      if (!song || !recipe || !reference) return;
-      const span = loop ?? [0, song.frames];
-      const { threshold_db } = await api.sameWork(song.id, id, reference.recipe, recipe, span);
+      const from = workToKeep();
+      if (!song || !recipe || !from) return;
+      const { threshold_db } = await api.sameWork(song.id, id, from, recipe, loop ?? [0, song.frames]);
       const now = useBench.getState().recipe;
       if (now && stageOf(now, id)) {
         const followed = setParam(now, id, "threshold_db", threshold_db);

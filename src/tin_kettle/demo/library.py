@@ -6,29 +6,47 @@ from collections.abc import Callable
 
 import numpy as np
 import soundfile
+from numpy.typing import NDArray
 
 from tin_kettle.core.deliver.dither import Quantiser
+from tin_kettle.store.comparing import add_reference
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import add_song, list_songs
-from tin_kettle.store.sources import keep_source, receive
+from tin_kettle.store.sources import KeptSource, keep_source, receive
 
 RECORD, ARTIST = "Slack Water", "Ferry Ticket Ensemble"
 
 
 def fill_demo(library: Library, say: Callable[[str], None]) -> None:
-    """Synthesise *Low Bridge* and put it on the record *Slack Water*, unless it is there."""
-    if any(song.record == RECORD for song in list_songs(library)):
+    """Synthesise the songs of *Slack Water* and the reference *Tide Table*, unless they are there."""
+    titles = {song.title for song in list_songs(library) if song.record == RECORD}
+    if {"Low Bridge", "Pilot Light"} <= titles:
         return
-    say("Synthesising Low Bridge, the demo song (some seconds, this once)")
+    say("Synthesising the demo record (some seconds, this once)")
     # only the first start needs the instruments and what they load
-    from tin_kettle.demo.instruments import RATE_HZ  # noqa: PLC0415
-    from tin_kettle.demo.low_bridge import low_bridge, low_bridge_recipe  # noqa: PLC0415
+    from tin_kettle.demo import low_bridge, pilot_light, tide_table  # noqa: PLC0415
 
-    steps = Quantiser(24, "tpdf").quantise(np.ascontiguousarray(low_bridge()))
-    path = library.folder("incoming") / "low-bridge.wav"
+    if "Low Bridge" not in titles:
+        mix = _keep(library, low_bridge.low_bridge(), "Low Bridge")
+        recipe = low_bridge.low_bridge_recipe()
+        add_song(library, RECORD, "Low Bridge", {"mix": mix}, recipe, artist=ARTIST, place=1)
+    if "Pilot Light" not in titles:
+        buses = {
+            bus_id: _keep(library, samples, f"Pilot Light {bus_id}")
+            for bus_id, samples in pilot_light.pilot_light().items()
+        }
+        add_song(library, RECORD, "Pilot Light", buses, pilot_light.pilot_light_recipe(), artist=ARTIST, place=4)
+    add_reference(library, _keep(library, tide_table.tide_table(), "Tide Table"), "Tide Table")
+
+
+def _keep(library: Library, samples: NDArray[np.float64], name: str) -> KeptSource:
+    """Samples as a 24-bit file of the library."""
+    from tin_kettle.demo.instruments import RATE_HZ  # noqa: PLC0415
+
+    steps = Quantiser(24, "tpdf").quantise(np.ascontiguousarray(samples))
+    path = library.folder("incoming") / "synthesised.wav"
     soundfile.write(str(path), (steps << 8).T, RATE_HZ, subtype="PCM_24")
     with path.open("rb") as file:
         copy, sha256 = receive(library, iter(lambda: file.read(1 << 20), b""))
     path.unlink()
-    source = keep_source(library, copy, sha256, "Low Bridge.wav")
-    add_song(library, RECORD, "Low Bridge", {"mix": source}, low_bridge_recipe(), artist=ARTIST, place=1)
+    return keep_source(library, copy, sha256, f"{name}.wav")

@@ -14,7 +14,8 @@ from scipy.signal import oaconvolve
 from tin_kettle.core.recipe.model import FORMAT, VERSION, Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.demo import instruments as play
-from tin_kettle.demo.instruments import RATE_HZ, Note
+from tin_kettle.demo.instruments import RATE_HZ
+from tin_kettle.demo.tape import Tape
 
 BEAT_S = 60.0 / 92.0
 BAR_S = 4 * BEAT_S
@@ -69,22 +70,6 @@ _CHORUS_TUNE = (
 )
 
 
-class _Tape:
-    """A stereo track that notes are put on."""
-
-    def __init__(self, seconds: float) -> None:
-        self.samples = np.zeros((2, round(seconds * RATE_HZ)))
-
-    def put(self, note: Note, at_s: float, gain: float, pan: float = 0.0, spread_ms: float = 0.0) -> None:
-        """Add a note; ``pan`` from −1 left to +1 right, ``spread_ms`` lets the right side hear it later."""
-        angle = (1.0 + pan) * np.pi / 4.0
-        for channel, share in ((0, np.cos(angle)), (1, np.sin(angle))):
-            start = round((at_s + channel * spread_ms / 1000.0) * RATE_HZ)
-            stop = min(start + note.size, self.samples.shape[1])
-            if start < stop:
-                self.samples[channel, start:stop] += gain * share * note[: stop - start]
-
-
 def _bars() -> list[tuple[str, str, int, float]]:
     """Every bar: section id, pattern, number in the section, start in seconds."""
     listed, at = [], LEAD_S
@@ -95,7 +80,7 @@ def _bars() -> list[tuple[str, str, int, float]]:
     return listed
 
 
-def _drums(tape: _Tape, pattern: str, bar: int, at: float) -> None:
+def _drums(tape: Tape, pattern: str, bar: int, at: float) -> None:
     def beat(number: float) -> float:
         return at + number * BEAT_S
 
@@ -125,7 +110,7 @@ def _drums(tape: _Tape, pattern: str, bar: int, at: float) -> None:
             tape.put(play.brush(0.6, 40 + number), beat(number) - 0.1, 0.14, -0.2)
 
 
-def _bass(tape: _Tape, pattern: str, bar: int, at: float, root: int) -> None:
+def _bass(tape: Tape, pattern: str, bar: int, at: float, root: int) -> None:
     lines: dict[str, tuple[tuple[float, int, float, float], ...]] = {
         "intro": (),
         "verse": ((0, 0, 1.4, 0.62), (2.5, 7, 0.7, 0.48), (3.5, 12, 0.35, 0.36)),
@@ -145,7 +130,7 @@ def _bass(tape: _Tape, pattern: str, bar: int, at: float, root: int) -> None:
         tape.put(play.bass(root + step, seconds), at + number * BEAT_S, gain, -0.06, spread_ms=1.9)
 
 
-def _keys(tape: _Tape, pattern: str, bar: int, at: float, chord: tuple[int, ...]) -> None:
+def _keys(tape: Tape, pattern: str, bar: int, at: float, chord: tuple[int, ...]) -> None:
     gain = {"intro": 0.09, "verse": 0.085, "rise": 0.12, "chorus": 0.16, "bridge": 0.15, "end": 0.10}[pattern]
     for index, midi in enumerate(chord):
         tape.put(play.harmonium(midi, BAR_S + 0.3), at - 0.05, gain, -0.5 + index / 3.0)
@@ -157,7 +142,7 @@ def _keys(tape: _Tape, pattern: str, bar: int, at: float, chord: tuple[int, ...]
             tape.put(play.vibraphone(chord[index] + 12), at + beats * BEAT_S, 0.24, 0.2 - 0.2 * index)
 
 
-def _tune(tape: _Tape, pattern: str, bar: int, at: float) -> None:
+def _tune(tape: Tape, pattern: str, bar: int, at: float) -> None:
     tune = {"verse": _VERSE_TUNE, "chorus": _CHORUS_TUNE}.get(pattern, ())
     if bar % 2 == 0:
         for number, midi, loudness in tune:
@@ -165,7 +150,7 @@ def _tune(tape: _Tape, pattern: str, bar: int, at: float) -> None:
             tape.put(play.vibraphone(midi + shift), at + number * BEAT_S, 0.34 * loudness, 0.32 * np.sin(number))
 
 
-def _voices(tape: _Tape, pattern: str, bar: int, at: float, chord: tuple[int, ...]) -> None:
+def _voices(tape: Tape, pattern: str, bar: int, at: float, chord: tuple[int, ...]) -> None:
     if pattern == "chorus":
         for index, (midi, pan) in enumerate(zip((*chord[1:], chord[1] + 12), (-0.55, 0.1, 0.6, -0.15), strict=True)):
             tape.put(play.voice(midi, BAR_S * 0.96, "ah", 60 + index), at, 0.13, pan)
@@ -181,7 +166,7 @@ def low_bridge() -> NDArray[np.float64]:
     """The pre-master, (2, frames) at 48 kHz; the same samples on every machine with the same NumPy."""
     bars = _bars()
     length = bars[-1][3] + BAR_S + TAIL_S
-    dry, wet = _Tape(length), _Tape(length)
+    dry, wet = Tape(length), Tape(length)
     for _, pattern, bar, at in bars:
         chords = _CHORDS[pattern]
         root, chord = chords[bar % len(chords)]
