@@ -137,6 +137,7 @@ export interface Finding {
 /** The rows of the song map, in columns. */
 export interface MapRows {
   mastered: [number[], number[]];
+  received_wave?: [number[], number[]];
   effort: Record<string, number[]>;
   hardest: Record<string, { db: number; at_s: number }>;
   momentary_lufs: (number | null)[];

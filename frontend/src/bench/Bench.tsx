@@ -6,15 +6,19 @@ import { SongMap } from "../songmap/SongMap";
 import { StageEditor } from "../stages/StageEditor";
 import { Header } from "./Header";
 import { importFiles, useImporting } from "./importing";
-import { obeyKey } from "./keys";
+import { obeyKey, watchFocus } from "./keys";
 import { useBench } from "./store";
 import { useMatchedPassage } from "./useSurvey";
 
 export function Bench() {
   useMatchedPassage();
   useEffect(() => {
+    const unwatch = watchFocus();
     window.addEventListener("keydown", obeyKey);
-    return () => window.removeEventListener("keydown", obeyKey);
+    return () => {
+      unwatch();
+      window.removeEventListener("keydown", obeyKey);
+    };
   }, []);
   return (
     <main className="grid h-full grid-rows-[38px_auto_minmax(0,1fr)_76px]">

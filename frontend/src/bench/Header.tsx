@@ -22,7 +22,7 @@ export function Header() {
   const revision = useBench((s) => s.revision)!;
   const saved = useBench((s) => s.saved);
   return (
-    <header className="flex items-center gap-4 bg-rim px-[14px] text-on-rim">
+    <header className="flex items-center gap-4 bg-header px-[14px] text-on-header">
       <h1 className="text-[14px] font-bold [font-stretch:104%]">Tin Kettle</h1>
       <SongMenu />
       <span className="hidden truncate opacity-70 lg:inline">{song.artist}</span>

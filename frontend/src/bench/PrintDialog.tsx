@@ -27,7 +27,7 @@ export function PrintDialog() {
         setOpen(next);
       }}
     >
-      <Dialog.Trigger className="bg-enamel px-3 py-1 font-semibold text-rim hover:bg-white">
+      <Dialog.Trigger className="bg-enamel px-3 py-1 font-semibold text-rim hover:bg-well">
         Print
       </Dialog.Trigger>
       <Dialog.Portal>

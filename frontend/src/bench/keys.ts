@@ -266,6 +266,23 @@ export function keyName(
 }
 
 const BUTTON_KEYS = new Set([" ", "Enter"]);
+/** Whether the focus is moved by the keyboard: after a click Space plays, even where a closed menu gave the focus back. */
+let tabbing = false;
+
+export function watchFocus(): () => void {
+  const key = (event: KeyboardEvent) => {
+    if (event.key === "Tab") tabbing = true;
+  };
+  const click = () => {
+    tabbing = false;
+  };
+  window.addEventListener("keydown", key, true);
+  window.addEventListener("pointerdown", click, true);
+  return () => {
+    window.removeEventListener("keydown", key, true);
+    window.removeEventListener("pointerdown", click, true);
+  };
+}
 
 /** Whether a key belongs to what has the focus and not to the bench. */
 function isTaken(target: EventTarget | null, name: string): boolean {
@@ -275,9 +292,7 @@ function isTaken(target: EventTarget | null, name: string): boolean {
   if (target instanceof HTMLInputElement || target instanceof HTMLSelectElement) return true;
   const inGroup = target.closest("[role=group], [role=radiogroup]") && /^Arrow|^Home/.test(name);
   // Space plays wherever the focus is, unless it got there by the keyboard
-  const presses =
-    BUTTON_KEYS.has(name) &&
-    target.matches("button:focus-visible, a:focus-visible, [role=switch]:focus-visible");
+  const presses = BUTTON_KEYS.has(name) && tabbing && target.matches("button, a, [role=switch]");
   return Boolean(inGroup) || presses;
 }
 

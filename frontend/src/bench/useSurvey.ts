@@ -10,6 +10,15 @@ export const MAP_COLUMNS = 930;
 const ASK_MS = 250;
 const REST_MS = 700;
 
+const lastDone = new Map<number, Survey>();
+
+/** What is known of an older state is shown until the new one is there. */
+async function askSurvey(songId: number): Promise<Survey> {
+  const found = await api.survey(songId, MAP_COLUMNS);
+  if (found.state === "done") lastDone.set(songId, found);
+  return found.state === "done" ? found : { ...lastDone.get(songId), ...found };
+}
+
 /** A number once it has stood for a moment: while edits follow each other, nothing is surveyed. */
 function useRested(value: number): number {
   const [rested, setRested] = useState(value);
@@ -26,7 +35,7 @@ export function useSurvey(): Survey | undefined {
   const rested = useRested(revision);
   const { data, isPlaceholderData } = useQuery({
     queryKey: ["survey", songId, rested],
-    queryFn: () => api.survey(songId, MAP_COLUMNS),
+    queryFn: () => askSurvey(songId),
     enabled: songId > 0,
     refetchInterval: ({ state }) =>
       state.data?.state === "done" || state.data?.state === "failed" || state.data?.state === "stopped"
@@ -35,8 +44,8 @@ export function useSurvey(): Survey | undefined {
     staleTime: Infinity,
     placeholderData: (before) => before,
   });
-  // what is known of an older state is shown, but as old
-  return data && (isPlaceholderData || rested !== revision) ? { ...data, state: "waiting" } : data;
+  const old = isPlaceholderData || rested !== revision;
+  return data?.state === "done" && old ? { ...data, state: "waiting", progress: 0 } : data;
 }
 
 /** The matched gains of now and another for the passage that is heard, once both were surveyed. */

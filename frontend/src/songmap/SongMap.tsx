@@ -247,7 +247,7 @@ function MapTools({ extra, setExtra }: { extra: ExtraRow[]; setExtra: (rows: Ext
   const view = useView();
   const loop = useBench((s) => s.loop);
   const nearer = (factor: number) => setView(zoomed(view, heardSong(), factor, song.frames));
-  const tool = "px-[5px] text-mute hover:bg-rim2 hover:text-ink";
+  const tool = "px-[5px] whitespace-nowrap text-[12px] text-mute hover:bg-rim2 hover:text-ink";
   return (
     <div className="absolute bottom-[2px] left-[6px] flex text-[13px]">
       <button type="button" className={tool} title="Nearer (wheel)" onClick={() => nearer(0.5)}>

@@ -37,7 +37,7 @@ function drawWave(
 ): void {
   const step = width / lowest.length;
   for (let i = 0; i < lowest.length; i++) {
-    const tall = Math.max(Math.abs(lowest[i] ?? 0), Math.abs(highest[i] ?? 0)) * height;
+    const tall = Math.min(1, Math.max(Math.abs(lowest[i] ?? 0), Math.abs(highest[i] ?? 0))) * height;
     context.fillRect(i * step, direction < 0 ? WATERLINE - tall : WATERLINE + 1, Math.ceil(step), tall);
   }
 }

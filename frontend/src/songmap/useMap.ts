@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { MapRows } from "../api/types";
-import { allStages, laneOf, MASTER } from "../bench/editing";
+import { allStages, busOf, laneOf, MASTER } from "../bench/editing";
 import type { Span } from "../bench/store";
 import { kindInfo, useBench } from "../bench/store";
 import { MAP_COLUMNS, useSurvey } from "../bench/useSurvey";
@@ -66,7 +66,7 @@ export function useMap(extra: readonly ExtraRow[]) {
       const lane = laneOf(recipe, stage.id);
       const title = kindInfo(stage.kind)?.title ?? stage.kind;
       return {
-        title: lane === MASTER ? title : `${title} · ${lane}`,
+        title: lane === MASTER ? title : `${busOf(recipe, lane)?.name || lane} · ${title}`,
         kind: "effort",
         values: shown?.effort?.[stage.id],
       };
@@ -86,7 +86,8 @@ export function useMap(extra: readonly ExtraRow[]) {
     });
   return {
     survey,
-    received,
+    // what several buses sum to is only known once it was surveyed
+    received: (recipe.buses.length > 1 ? shown?.received_wave : undefined) ?? received,
     mastered: shown?.mastered,
     rows,
     scope: to - from <= SCOPE_FRAMES ? scope : undefined,

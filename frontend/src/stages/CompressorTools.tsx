@@ -9,6 +9,7 @@ import { complain, edit, pretend, settle, useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
 import { formatDb } from "../ui/format";
 import { keepWork, useKeepWork } from "./keepWork";
+import { workInWords } from "./work";
 
 export type CompressorStage = Extract<Stage, { kind: "compressor" }>;
 
@@ -35,7 +36,7 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
     }
   };
   return (
-    <span className="ml-auto flex items-center gap-2">
+    <div className="flex items-center gap-2">
       <StartingPoints stage={stage} change={change} />
       <Keys stage={stage} change={change} />
       <button
@@ -56,7 +57,18 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
       >
         same work
       </button>
-    </span>
+      <Work stage={stage} />
+    </div>
+  );
+}
+
+/** How often how much: what the stage does over the song, in words. */
+function Work({ stage }: { stage: CompressorStage }) {
+  const survey = useSurvey();
+  const effort = survey?.effort?.[stage.id];
+  if (!effort?.length) return null;
+  return (
+    <span className={`truncate ${survey?.state === "done" ? "" : "opacity-50"}`}>{workInWords(effort)}</span>
   );
 }
 

@@ -45,7 +45,7 @@ export function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
     if (!next) listenAs({ range: "all" });
   };
   return (
-    <div className="grid h-full min-h-0 grid-rows-[26px_minmax(120px,1fr)_auto_auto] gap-y-[6px]">
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_auto_auto] gap-y-[6px]">
       <div className="flex items-center gap-3">
         <Segments
           label="Phase"

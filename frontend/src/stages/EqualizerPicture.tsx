@@ -33,7 +33,7 @@ const NAMES: Record<Channels, string> = {
   left: "Left",
   right: "Right",
 };
-const SEARCH_OCTAVES = 1 / 6;
+const SEARCH_OCTAVES = 1 / 4;
 type EqualizerStage = Extract<Stage, { kind: "equalizer" }>;
 
 interface Props {

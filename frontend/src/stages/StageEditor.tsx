@@ -34,7 +34,7 @@ export function StageEditor() {
     return (
       <section
         aria-label="Stage"
-        className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(0,1fr)] gap-y-1 bg-enamel px-[14px] pt-[8px]"
+        className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[30px_minmax(0,1fr)] gap-y-1 bg-enamel px-[14px] pt-[8px]"
       >
         <Heading stage={stage} />
         <EqualizerEditor key={stage.id} stage={stage} />
@@ -43,9 +43,10 @@ export function StageEditor() {
   return (
     <section
       aria-label="Stage"
-      className="grid min-h-0 min-w-0 grid-rows-[30px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2 bg-enamel px-[14px] pt-[8px]"
+      className={`grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] gap-y-2 bg-enamel px-[14px] pt-[8px] ${stage.kind === "compressor" ? "grid-rows-[30px_26px_minmax(120px,1fr)_minmax(0,max-content)]" : "grid-rows-[30px_minmax(130px,1fr)_minmax(0,max-content)]"}`}
     >
       <Heading stage={stage} />
+      {stage.kind === "compressor" && <CompressorTools stage={stage} />}
       <Picture stage={stage} />
       <Controls stage={stage} />
     </section>
@@ -99,7 +100,6 @@ function Heading({ stage }: { stage: Stage }) {
           without it
         </button>
       </span>
-      {stage.kind === "compressor" && <CompressorTools stage={stage} />}
     </div>
   );
 }

@@ -77,6 +77,7 @@ def survey(song_id: int) -> Response:
         findings=[finding.document() for finding in found],
         dismissed=hidden,
         **views.overview(now, 0, now.frames, _count()),
+        received_wave=views.wave(received, 0, received.frames, _count()),
     )
 
 
@@ -89,8 +90,12 @@ def stop(song_id: int) -> Response:
 @blueprint.get("/songs/<int:song_id>/survey/columns")
 def tile(song_id: int) -> Response:
     """The rows of the song map between two frames; null while there is no survey."""
-    now = _look(song_id)
-    return jsonify(None if isinstance(now, Job) else views.overview(now, *_passage(now.frames), _count()))
+    now, received = _look(song_id), _look(song_id, "received")
+    if isinstance(now, Job) or isinstance(received, Job):
+        return jsonify(None)
+    span = _passage(now.frames)
+    rows = views.overview(now, *span, _count())
+    return jsonify(received_wave=views.wave(received, *span, _count()), **rows)
 
 
 @blueprint.get("/songs/<int:song_id>/survey/stages/<stage_id>")

@@ -97,7 +97,7 @@ def overview(found: Survey, start: int, end: int, count: int) -> dict[str, Any]:
         return [None if v < -90 else round(v, 2) for v in columns(row, hop, start, end, count, np.maximum).tolist()]
 
     return {
-        "mastered": found.waveform.columns(start, end, count).round(4).astype(float).tolist(),
+        "mastered": wave(found, start, end, count),
         "effort": {name: found.series(name, start, end, count)["effort_db"] for name in found.stages},
         "hardest": {name: dict(zip(("db", "at_s"), found.hardest(name), strict=True)) for name in found.stages},
         "momentary_lufs": lowest(momentary),
@@ -105,6 +105,11 @@ def overview(found: Survey, start: int, end: int, count: int) -> dict[str, Any]:
         "correlation": _correlations(found.slots, hop, start, end, count, width),
         "low_correlation": _correlations(found.low, hop, start, end, count, width),
     }
+
+
+def wave(found: Survey, start: int, end: int, count: int) -> list[list[float]]:
+    """Lowest and highest samples in columns."""
+    return found.waveform.columns(start, end, count).round(4).astype(float).tolist()  # type: ignore[no-any-return]
 
 
 def _correlations(slots: np.ndarray, hop: float, start: int, end: int, count: int, width: float) -> list[float | None]:

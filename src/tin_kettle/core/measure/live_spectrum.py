@@ -25,10 +25,11 @@ class _Part:
         self.place = place
         self.first = np.ceil(place / step).astype(np.intp)
         self.last = np.floor(place * step).astype(np.intp)
+        self.bins = slice(0, min(int(self.last.max()) + 3, self.size // 2 + 1))
 
     def levels_db(self, samples: NDArray[np.float64]) -> NDArray[np.float64]:
         """(2, columns): the highest bin near each frequency, or between two bins where they are far apart."""
-        spectrum = np.fft.rfft(samples[:, -self.size :] * self.window)
+        spectrum = np.fft.rfft(samples[:, -self.size :] * self.window)[:, self.bins]
         power = (spectrum.real**2 + spectrum.imag**2) * (4.0 / self.window.sum() ** 2)
         level = 10.0 * np.log10(np.maximum(power, _FLOOR))
         below = np.minimum(self.place.astype(np.intp), level.shape[1] - 2)
@@ -47,6 +48,8 @@ class LiveSpectrum:
     def __init__(self, rate_hz: float) -> None:
         self._parts = [_Part(rate_hz, *window) for window in WINDOWS]
         self._heard = np.zeros((2, max(part.size for part in self._parts)))
+        self._levels = np.full((2, SPECTRUM_HZ.size), -140.0, dtype=np.float32)
+        self._count = 0
 
     def feed(self, block: NDArray[np.float64]) -> None:
         """Hear (2, frames), no longer than the longest window."""
@@ -55,8 +58,10 @@ class LiveSpectrum:
 
     def levels_db(self) -> NDArray[np.float32]:
         """(2, points) of mid and side at ``SPECTRUM_HZ``; −140 dB where the rate carries nothing."""
-        out = np.full((2, SPECTRUM_HZ.size), -140.0, dtype=np.float32)
         halved = 0.5 * self._heard
-        for part in self._parts:
-            out[:, part.columns] = part.levels_db(halved)
-        return out
+        for index, part in enumerate(self._parts):
+            # a long window changes little from one time to the next
+            if self._count % (2 if index == 0 else 1) == 0:
+                self._levels[:, part.columns] = part.levels_db(halved)
+        self._count += 1
+        return self._levels.copy()

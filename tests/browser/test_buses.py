@@ -1,0 +1,120 @@
+"""Several buses: imported together, soloed for the ear alone, one ducking to another."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.test_listening import amplitude_db, heard
+from tests.conftest import RATE_HZ, tone, write_wav
+
+pytestmark = pytest.mark.browser
+SECONDS = 24
+
+
+def bursts():
+    """200 Hz, on for a second, off for a second."""
+    x = tone(200, -6, SECONDS)
+    return x * ((np.arange(x.shape[1]) // RATE_HZ) % 2 == 0)
+
+
+@pytest.fixture
+def buses(bench, tmp_path):
+    files = {
+        "Harbour drums.wav": bursts(),
+        "Harbour bass.wav": tone(1000, -20, SECONDS),
+        "Harbour keys.wav": tone(3000, -30, SECONDS),
+        "Harbour voices.wav": tone(5000, -30, SECONDS),
+    }
+    paths = [str(write_wav(tmp_path / name, x, subtype="DOUBLE")) for name, x in files.items()]
+    bench.open(tapped=False)
+    bench.page.get_by_label("Bring a file", exact=True).set_input_files(paths)
+    expect(bench.page.get_by_label("Songs")).to_contain_text("Harbour", timeout=30000)
+    bench.tap()
+    bench.plain()
+    return bench
+
+
+def test_the_bass_ducks_to_the_drums(buses):
+    page = buses.page
+    for name in ("drums", "bass", "keys", "voices", "Master"):
+        expect(page.get_by_role("tab", name=name)).to_be_visible()
+    page.get_by_role("tab", name="bass").click()
+    page.keyboard.press("c")
+    buses.saved()
+    page.get_by_role("button", name="key ▾").click()
+    page.get_by_role("menuitemcheckbox", name="drums").click()
+    page.keyboard.press("Escape")
+    for name, value in (("threshold_db", -30), ("ratio", 10), ("attack_ms", 1), ("release_ms", 20)):
+        page.evaluate(f"window.tinKettle.act.move('compressor-1', '{name}', {value})")
+    buses.saved()
+    page.get_by_role("button", name="solo").click()
+    buses.play()
+    x = heard(buses)
+    for _ in range(4):
+        x = np.concatenate([x, buses.record(24000)], axis=1)
+    levels = [amplitude_db(x[0, at : at + 4800], 1000) for at in range(0, x.shape[1] - 4800, 4800)]
+    assert max(levels) == pytest.approx(-20, abs=0.2), "untouched while the drums are silent"
+    assert min(levels) < -35, "down while they play, though they are not heard"
+    assert amplitude_db(x[0], 200) < -80
+    expect(page.locator("[data-stage=compressor-1]")).to_contain_text("keyed by drums")
+
+
+def test_solo_and_out_are_for_the_ear_alone(buses):
+    page = buses.page
+    buses.play()
+    assert amplitude_db(heard(buses)[0], 3000) == pytest.approx(-30, abs=0.1)
+    page.get_by_role("tab", name="keys").click()
+    page.keyboard.press("p")
+    x = heard(buses)
+    assert amplitude_db(x[0], 3000) < -90
+    assert amplitude_db(x[0], 1000) == pytest.approx(-20, abs=0.1)
+    expect(page.get_by_label("Hearing", exact=True)).to_contain_text("without keys")
+    page.keyboard.press("p")
+    page.keyboard.press("s")
+    x = heard(buses)
+    assert amplitude_db(x[0], 3000) == pytest.approx(-30, abs=0.1)
+    assert amplitude_db(x[0], 1000) < -90
+    assert buses.state("recipe.buses.every((bus) => !bus.muted)"), "nothing of it is in the recipe"
+    page.keyboard.press("Escape")
+    assert amplitude_db(heard(buses)[0], 1000) == pytest.approx(-20, abs=0.1)
+
+
+def test_exaggerating_goes_back_exactly(buses):
+    page = buses.page
+    page.get_by_role("tab", name="bass").click()
+    page.keyboard.press("c")
+    buses.saved()
+    before = buses.state("recipe")
+    buses.play()
+    page.get_by_role("button", name="solo").click()
+    level = amplitude_db(heard(buses)[0], 1000)
+    page.keyboard.down("x")
+    assert amplitude_db(heard(buses)[0], 1000) < level - 3
+    page.keyboard.up("x")
+    buses.record(24000)
+    assert amplitude_db(heard(buses)[0], 1000) == pytest.approx(level, abs=0.05)
+    assert buses.state("recipe") == before
+
+
+def test_starting_points_and_matched_makeup(buses):
+    page = buses.page
+    page.keyboard.press("c")
+    page.get_by_role("button", name="start from ▾").click()
+    page.get_by_role("menuitem", name="Drums with snap").click()
+    assert buses.state("recipe.master[0].params.ratio") == 4
+    buses.surveyed()
+    page.get_by_role("button", name="match makeup").click()
+    page.wait_for_function("window.tinKettle.state().recipe.master[0].params.makeup_db > 0.3")
+    buses.saved()
+
+
+def test_the_same_work_is_kept_while_the_attack_moves(buses):
+    page = buses.page
+    page.keyboard.press("c")
+    buses.saved()
+    page.get_by_role("button", name="same work").click()
+    before = buses.state("recipe.master[0].params.threshold_db")
+    page.get_by_role("slider", name="Attack", exact=True).focus()
+    for _ in range(3):
+        page.keyboard.press("PageDown")
+    page.wait_for_function(f"window.tinKettle.state().recipe.master[0].params.threshold_db > {before} + 0.2")
