@@ -165,7 +165,7 @@ def test_what_a_stage_removes_is_heard_and_escape_returns(bench, add_song):
     assert again == pytest.approx(result, abs=0.02)
 
 
-def test_a_file_is_brought_printed_downloaded_and_measures_as_said(bench, server, tmp_path):
+def test_a_file_is_brought_printed_downloaded_and_measures_as_said(bench, tone_song, tmp_path):
     bench.open(tapped=False)
     x = music(4.0)[:, : 4 * RATE_HZ] * 0.4
     path = tmp_path / "Brought along.flac"

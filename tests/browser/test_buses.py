@@ -18,7 +18,7 @@ def bursts():
 
 
 @pytest.fixture
-def buses(bench, tmp_path):
+def buses(bench, tmp_path, tone_song):
     files = {
         "Harbour drums.wav": bursts(),
         "Harbour bass.wav": tone(1000, -20, SECONDS),

@@ -121,7 +121,7 @@ def test_without_a_stage_is_matched_too(bench, add_song):
 def test_a_reference_is_brought_heard_and_measured(bench, music_song, tmp_path):
     bench.open(music_song)
     page = bench.page
-    path = write_wav(tmp_path / "Loud record.wav", tone(500, -9, 8), 44100)
+    path = write_wav(tmp_path / "Loud record.wav", tone(500, -9, 8, 44100), 44100)
     page.get_by_role("button", name="Compare …").click()
     page.get_by_role("tab", name="References").click()
     page.get_by_label("Bring a reference").set_input_files(str(path))
@@ -153,7 +153,7 @@ def test_a_finding_leads_to_its_fix_as_a_version(bench, add_song):
     bench.play()
     assert np.abs(heard(bench).mean()) < 1e-3
     row.click()
-    bench.page.get_by_role("button", name="Dismiss").click()
+    bench.page.get_by_role("dialog").get_by_role("button", name="Dismiss").click()
     expect(row).to_have_count(0)
     bench.page.get_by_role("button", name="1 dismissed").click()
     expect(row).to_have_count(1)

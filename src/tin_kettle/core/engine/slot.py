@@ -255,7 +255,8 @@ class Slot:
         if self._faded >= self._fade:
             self._old = None
             if self._waiting is not None:
-                self.change(self._waiting)
+                waiting, self._waiting = self._waiting, None
+                self.change(waiting)
         return before + ramp * (after - before)
 
     def _read(self, block: Block, processor: Processor | None) -> Reading:
