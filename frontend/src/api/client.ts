@@ -127,6 +127,8 @@ export const api = {
   references: () => ask<Reference[]>("/references"),
   setPassage: (id: number, start_frame: number, end_frame: number) =>
     ask<Reference>(`/references/${id}`, "PUT", { start_frame, end_frame }),
+  suggestTone: (id: number, reference: number) =>
+    ask<Version>(`/songs/${id}/references/${reference}/suggest`, "POST"),
   removeReference: (id: number) => ask<unknown>(`/references/${id}`, "DELETE"),
   blindOrder: (id: number, rounds: number) =>
     ask<{ order: number[] }>(`/songs/${id}/blind/order`, "POST", { rounds }),

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { api, upload } from "../api/client";
 import type { Panel, Reference } from "../api/types";
 import { compare } from "../bench/listening";
-import { complain, useBench } from "../bench/store";
+import { complain, settle, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
 import { formatDb, formatTime } from "../ui/format";
 
@@ -33,6 +33,19 @@ export function References() {
         state.data?.state === "done" ? (false as const) : 500,
     })),
   });
+  const suggest = async (ref: Reference) => {
+    try {
+      await settle();
+      const version = await api.suggestTone(song.id, ref.id);
+      await client.invalidateQueries({ queryKey: ["versions", song.id] });
+      compare(`version:${version.id}`);
+      useBench.setState({
+        said: `“${version.name}” is a version now, heard at equal loudness. Key 2 is now.`,
+      });
+    } catch (refused) {
+      complain(refused);
+    }
+  };
   const bring = async (files: FileList | null) => {
     for (const file of files ?? []) {
       setSent(file.name);
@@ -72,6 +85,14 @@ export function References() {
                 <span className="flex gap-2 pt-1 pb-2 font-[500]">
                   <button type="button" className="plain" onClick={() => compare(`reference:${ref.id}`)}>
                     Hear
+                  </button>
+                  <button
+                    type="button"
+                    className="plain"
+                    title="A few broad moves of at most 2 dB that go half the way, as a version"
+                    onClick={() => void suggest(ref)}
+                  >
+                    Suggest a tone
                   </button>
                   <button
                     type="button"

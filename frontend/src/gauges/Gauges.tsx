@@ -35,7 +35,7 @@ export function Gauges() {
         </output>
         <span className="text-mute">LUFS</span>
       </div>
-      <div className="mt-2 grid min-h-[120px] flex-[3] grid-cols-[128px_1fr] gap-x-2">
+      <div className="mt-2 grid min-h-[226px] flex-[3] shrink-0 grid-cols-[128px_1fr] gap-x-2">
         <Bars />
         <dl className="flex flex-col gap-[7px] pt-1">
           <Figure name="momentary" value={formatDb(gauge?.momentary_lufs, false, "")} />
@@ -55,7 +55,7 @@ export function Gauges() {
       </div>
       <div className="cap mt-1">correlation, {heardName.toLowerCase()}</div>
       <Correlation />
-      <div className="mt-1 grid min-h-[70px] flex-[2] grid-cols-[1fr_72px] gap-2">
+      <div className="mt-1 grid min-h-[130px] flex-[2] shrink-0 grid-cols-[1fr_72px] gap-2">
         <Scope />
         <dl className={`flex flex-col gap-[7px] ${old}`}>
           <Figure name="song's peak" value={formatDb(measures?.true_peak_dbtp, false, "")} />

@@ -19,8 +19,13 @@ export function ComparePanel() {
       title="Compare"
       wide
       trigger={
-        <button type="button" className="plain shrink-0 bg-well px-2!" title="Versions, references, figures">
-          Compare …
+        <button
+          type="button"
+          className="plain shrink-0 bg-well px-2!"
+          aria-label="Compare …"
+          title="Versions, references, figures"
+        >
+          <span className="max-[1100px]:hidden">Compare </span>…
         </button>
       }
     >

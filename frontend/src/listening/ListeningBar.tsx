@@ -69,10 +69,10 @@ export function ListeningBar() {
       aria-label="Listening"
       className="grid grid-rows-[52px_20px] overflow-hidden border-t border-line bg-bar px-[14px]"
     >
-      <div className="flex items-center gap-3">
+      <div className="flex items-center gap-3 max-[1100px]:gap-2">
         <Transport />
         <Comparing />
-        <div className="ml-auto flex shrink-0 items-end gap-3">
+        <div className="ml-auto flex shrink-0 items-end gap-3 max-[1100px]:gap-2">
           <Ways />
           <Monitor />
         </div>
@@ -161,7 +161,7 @@ function Comparing() {
           aria-pressed={matched}
           aria-label="Match loudness"
           onClick={() => setMatched(!matched)}
-          className={`w-[104px] shrink-0 truncate text-left leading-[1.3] font-[620] ${matched ? "text-green" : "text-copper"}`}
+          className={`w-[104px] shrink-0 truncate text-left max-[1100px]:w-[84px] leading-[1.3] font-[620] ${matched ? "text-green" : "text-copper"}`}
         >
           {said}
           <span className="cap block truncate">
@@ -327,7 +327,7 @@ function Monitor() {
           Dim
         </button>
       </Hint>
-      <div className="w-[112px] self-center pt-[4px]">
+      <div className="w-[112px] self-center pt-[4px] max-[1100px]:w-[84px]">
         <Rule param={MONITOR} value={monitorDb} onMove={setMonitor} onRest={() => undefined} />
       </div>
     </>

@@ -143,7 +143,7 @@ export function SongMap() {
         {rows.map((row, index) => (
           <b
             key={index}
-            className="absolute right-2 max-w-[104px] truncate text-[11.5px] font-[620]"
+            className="absolute right-2 max-w-[104px] truncate max-[1100px]:max-w-[92px] text-[11.5px] font-[620]"
             style={{ top: ROWS_TOP - 2 + index * ROW_STEP }}
           >
             {row.title}

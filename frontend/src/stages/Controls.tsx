@@ -42,7 +42,9 @@ export function Controls({ stage }: { stage: Stage }) {
   const shown = info.params.filter(({ name }) => !ELSEWHERE.has(name));
   const params = [...shown].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
   return (
-    <div className="grid min-h-0 grid-cols-4 content-start gap-x-[20px] max-[1180px]:grid-cols-3 gap-y-[2px] overflow-y-auto px-[4px] pt-3 pb-2">
+    <div
+      className={`grid min-h-0 content-start gap-x-[18px] gap-y-[1px] overflow-y-auto px-[4px] pt-2 pb-1 max-[1180px]:grid-cols-4 ${params.length > 9 ? "grid-cols-5" : "grid-cols-4"}`}
+    >
       {params.map((param) => (
         <Control
           key={param.name}

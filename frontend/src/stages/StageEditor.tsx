@@ -80,7 +80,7 @@ function Heading({ stage }: { stage: Stage }) {
         />
       )}
       <span className="flex items-center gap-2">
-        <span className="text-mute">Hear</span>
+        <span className="text-mute max-[1100px]:hidden">Hear</span>
         <Segments
           label="Hear"
           value={tap}
@@ -94,7 +94,7 @@ function Heading({ stage }: { stage: Stage }) {
           type="button"
           aria-pressed={heard === without}
           title="The song without this stage, at equal loudness (key 0)"
-          className={`plain whitespace-nowrap ${heard === without ? "bg-ink! text-page" : ""}`}
+          className={`plain whitespace-nowrap max-[1100px]:hidden ${heard === without ? "bg-ink! text-page" : ""}`}
           onClick={() => compare(heard === without ? "now" : without)}
         >
           without it

@@ -13,7 +13,7 @@ export function Choice({ label, value, options, onChange }: Props) {
     <Select.Root value={value} onValueChange={onChange}>
       <Select.Trigger
         aria-label={label}
-        className="plain flex min-w-[84px] items-center justify-between gap-2"
+        className="plain flex min-w-[84px] max-[1100px]:min-w-[70px] max-[1100px]:px-[6px]! items-center justify-between gap-2"
       >
         <Select.Value />
         <Select.Icon aria-hidden>▾</Select.Icon>

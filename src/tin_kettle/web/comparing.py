@@ -18,6 +18,7 @@ from tin_kettle.core.listen import blind
 from tin_kettle.core.recipe.differences import differences
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.survey.findings import with_fix
+from tin_kettle.core.survey.suggest import suggest_tone
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.core.survey.work import makeup_gain_db, threshold_for_work
 from tin_kettle.store import comparing as kept
@@ -331,6 +332,20 @@ def choose_passage(reference_id: int) -> Response:
 def forget_reference(reference_id: int) -> Response:
     kept.remove_reference(context().library, reference_id)
     return jsonify(removed=True)
+
+
+@blueprint.post("/songs/<int:song_id>/references/<int:reference_id>/suggest")
+def suggest(song_id: int, reference_id: int) -> Response:
+    """Keep a tone that goes half the way to a reference as a version beside the present state."""
+    library, ref = context().library, kept.get_reference(context().library, reference_id)
+    now, other = _look(song_id), _look(song_id, f"reference:{reference_id}")
+    if isinstance(now, Job) or isinstance(other, Job):
+        raise LibraryError("the survey is still under way; try again when it is done")
+    recipe = current_revision(library, song_id).recipe
+    found = suggest_tone(recipe, now, other, ref.start_frame, ref.end_frame)
+    if found is None:
+        raise LibraryError(f"{ref.name} and the song differ by less than is worth a move; nothing to suggest")
+    return jsonify(_version(kept.try_version(library, song_id, found, f"Towards {ref.name}")))
 
 
 # ---- blind tests

@@ -9,6 +9,7 @@ from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.survey.findings import find, with_fix
 from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.sections import propose_sections
+from tin_kettle.core.survey.suggest import suggest_tone
 from tin_kettle.core.survey.survey import survey_song
 
 SECONDS = 14
@@ -146,3 +147,18 @@ def test_the_panel_measures_a_passage():
     assert np.median(gained) == pytest.approx(6.02, abs=0.3)
     assert soft["ranges"][0]["name"] == "lows"
     assert soft["ranges"][0]["side_share"] < 0.02 < soft["ranges"][2]["side_share"]
+
+
+def test_a_tone_is_suggested_half_the_way_and_never_far():
+    x, bright = clean(), clean()
+    spectrum = np.fft.rfft(bright)
+    spectrum[:, round(4000 * SECONDS) :] *= 10 ** (3 / 20)
+    bright = np.fft.irfft(spectrum, T.size)
+    now, reference = (survey_song(recipe_of(), {"mix": ArraySource(y, RATE_HZ)}) for y in (x, bright))
+    found = suggest_tone(recipe_of({"kind": "limiter"}), now, reference, 0, reference.frames)
+    equalizer = found.master[0]
+    assert (equalizer.kind, found.master[1].kind) == ("equalizer", "limiter")
+    gains = {band.id: band.gain_db for band in equalizer.params.bands}
+    assert 0.4 <= gains["mid-9000"] <= 2.0
+    assert all(abs(gain) <= 2.0 for gain in gains.values())
+    assert suggest_tone(recipe_of(), now, now, 0, now.frames) is None
