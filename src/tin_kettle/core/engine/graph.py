@@ -5,13 +5,13 @@ One graph serves live audition, survey and print; only what drives it differs.
 
 from __future__ import annotations
 
-import copy
 from collections.abc import Iterable, Mapping
 from typing import Self
 
 import numpy as np
 
 from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.engine.fading import fade_frames
 from tin_kettle.core.engine.slot import Slot, Tap, keys_of
 from tin_kettle.core.recipe.lanes import in_order
@@ -31,7 +31,7 @@ class Chain:
         return sum(slot.delay for slot in self.slots)
 
     def fork(self) -> Self:
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin.slots = [slot.fork() for slot in self.slots]
         return twin
 
@@ -77,7 +77,7 @@ class Fader:
             self._goal_now, self._left = goal, self._steps
 
     def fork(self) -> Self:
-        return copy.copy(self)  # arrays are replaced, never written to
+        return twin_of(self)  # arrays are replaced, never written to
 
     def process(self, block: Block) -> Block:
         if not self._left:
@@ -101,7 +101,7 @@ class Lane:
         self.line = np.zeros((2, 0))
 
     def fork(self) -> Self:
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin.chain, twin.fader, twin.line = self.chain.fork(), self.fader.fork(), self.line.copy()
         return twin
 
@@ -164,7 +164,7 @@ class Graph:
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin.buses = [lane.fork() for lane in self.buses]
         twin.groups = {name: lane.fork() for name, lane in self.groups.items()}
         twin.master = self.master.fork()

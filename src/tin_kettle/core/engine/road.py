@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import copy
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.engine.fading import Fading, fade_frames, fade_in
 from tin_kettle.core.engine.graph import Graph
 from tin_kettle.core.engine.source import Source
@@ -62,7 +62,7 @@ class Road:
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin.graph, twin.ear, twin.meter = self.graph.fork(), self.ear.fork(), self.meter.fork()
         twin._old = (self._old[0], self._old[1].fork()) if self._old else None
         return twin

@@ -6,7 +6,6 @@ voice to the next in 10 ms. Stages never write any of this again.
 
 from __future__ import annotations
 
-import copy
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal, Self
@@ -15,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.engine.fading import fade_frames, fade_in
 from tin_kettle.core.recipe.model import Stage
 from tin_kettle.core.stages.declare import Channels
@@ -83,7 +83,7 @@ class Voice:
         self.line = np.zeros((2, self.delay))
 
     def fork(self) -> Self:
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin.processor = self.processor.fork() if self.processor else None
         twin.line = self.line.copy()
         return twin
@@ -172,7 +172,7 @@ class Slot:
             self._key = np.add.reduce(parts)
 
     def fork(self) -> Self:
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin.wait_line = self.wait_line.copy()
         twin.key_lines = {key: line.copy() for key, line in self.key_lines.items()}
         twin._voice = self._voice.fork()

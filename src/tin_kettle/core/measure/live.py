@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import copy
 from typing import Any, Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.decibels import gain_to_db
+from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.loudness import MOMENTARY_SLOTS, SHORT_TERM_SLOTS, LoudnessMeter
 from tin_kettle.core.measure.peaks import TruePeakMeter, correlation
@@ -30,7 +30,7 @@ class LiveMeter:
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin._loudness, twin._true_peak = self._loudness.fork(), self._true_peak.fork()
         twin._energies = self._energies.copy()
         return twin

@@ -24,6 +24,8 @@ class TruePeakMeter:
         self._history = np.zeros((2, HISTORY))
         self.highest = np.zeros(2)
         """Highest amplitude so far, per channel."""
+        self.recent = np.zeros((2, 0))
+        """Amplitudes from each sample of the last block up to the next, (2, frames), ``LATENCY`` frames late."""
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
@@ -37,10 +39,10 @@ class TruePeakMeter:
         joined = np.concatenate([self._history, block], axis=1)
         self._history[:] = joined[:, frames:]
         now = np.zeros(2)
-        scratch, peak = np.empty((PHASES - 1, frames + 1)), np.empty(frames)
+        scratch, self.recent = np.empty((PHASES - 1, frames + 1)), np.empty((2, frames))
         for channel in range(2 if frames else 0):
-            peaks_between(joined[channel], self._taps, scratch, peak)
-            now[channel] = peak.max()
+            peaks_between(joined[channel], self._taps, scratch, self.recent[channel])
+            now[channel] = self.recent[channel].max()
         self.highest = np.maximum(self.highest, now)
         return now
 

@@ -21,20 +21,20 @@ class SongMeter:
     def __init__(self, rate_hz: int, channels: int = 2) -> None:
         self._rate_hz, self._channels = rate_hz, channels
         self.loudness = LoudnessMeter(rate_hz)
-        self._true_peak = TruePeakMeter()
+        self.true_peak = TruePeakMeter()
         self._sums = SumMeter()
         self._spectrum = SpectrumMeter(rate_hz)
 
     def feed(self, block: NDArray[np.float64]) -> None:
         """Hear (2, frames); a mono file as two equal channels."""
         self.loudness.feed(block)
-        self._true_peak.feed(block)
+        self.true_peak.feed(block)
         self._sums.feed(block)
         self._spectrum.feed(block)
 
     def finish(self) -> Measures:
         """The measurements; nothing may be fed after."""
-        self._true_peak.finish()
+        self.true_peak.finish()
         self._spectrum.finish()
         slots, sums, spectrum = self.loudness.slots(), self._sums, self._spectrum
         # a mono file is one channel to the standard: half the energy of two equal ones
@@ -42,7 +42,7 @@ class SongMeter:
         integrated = loudness.integrated_lufs(energy)
         mono = loudness.integrated_lufs(loudness.mono_energy(slots))
         both = loudness.integrated_lufs(loudness.stereo_energy(slots))
-        true_peak = self._true_peak.dbtp
+        true_peak = self.true_peak.dbtp
         return {
             "rate_hz": self._rate_hz,
             "channels": self._channels,

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import copy
 from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
+
+from tin_kettle.core.dsp.forking import twin_of
 
 Block = NDArray[np.float64]
 """Samples, (2, frames), C-contiguous."""
@@ -45,7 +46,7 @@ class Processor:
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
-        twin = copy.copy(self)
+        twin = twin_of(self)
         twin.state = {name: array.copy() for name, array in self.state.items()}
         return twin
 

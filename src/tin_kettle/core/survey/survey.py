@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -18,7 +19,6 @@ from tin_kettle.core.engine.slot import METER_HOP
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.loudness import SLOTS_PER_S, SlotMeter
-from tin_kettle.core.measure.peaks import TruePeakMeter
 from tin_kettle.core.measure.song import Measures, SongMeter
 from tin_kettle.core.measure.tonal import TonalMap, TonalMeter
 from tin_kettle.core.recipe.model import Recipe
@@ -148,8 +148,7 @@ class _Meters:
         self.tonal = TonalMeter(rate_hz)
         self.cut = SlotMeter(high_pass(TRIAL_CUT_HZ, 24, 0.0, rate_hz), rate_hz)
         self.cut_peak = 0.0
-        self._peak = TruePeakMeter()
-        self.peaks: list[float] = []
+        self.peaks: list[NDArray[np.float64]] = []
 
     def feed(self, block: Block) -> None:
         self.song.feed(block)
@@ -158,8 +157,8 @@ class _Meters:
         self.sharp.feed(block)
         self.tonal.feed(block)
         self.cut_peak = max(self.cut_peak, self.cut.feed(block))
-        for at in range(0, block.shape[1], PEAK_HOP):
-            self.peaks.append(float(self._peak.feed(np.ascontiguousarray(block[:, at : at + PEAK_HOP])).max()))
+        recent = self.song.true_peak.recent.max(axis=0)
+        self.peaks.append(np.maximum.reduceat(recent, np.arange(0, recent.size, PEAK_HOP)))
 
 
 def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progress | None = None) -> Survey:
@@ -175,8 +174,15 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
     meters = _Meters(rate_hz)
     readings: dict[str, list[NDArray[np.float64]]] = {slot.stage.id: [] for slot in graph.slots()}
     blocks = render(recipe, sources, block_frames=BLOCK_FRAMES, progress=progress, graph=graph)
-    for block in _with_readings(blocks, graph, readings):
-        meters.feed(block)
+    # one core renders the next block while the other measures the last
+    with ThreadPoolExecutor(1) as measuring:
+        before: Future[None] | None = None
+        for block in _with_readings(blocks, graph, readings):
+            if before:
+                before.result()
+            before = measuring.submit(meters.feed, block)
+        if before:
+            before.result()
     measures = meters.song.finish()
     cut_db = 20.0 * np.log10(max(meters.cut_peak, 1e-10))
     return Survey(
@@ -187,7 +193,7 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
         meters.song.loudness.slots(),
         meters.low.slots(),
         meters.sharp.slots(),
-        np.array(meters.peaks),
+        np.concatenate(meters.peaks),
         meters.tonal.finish(),
         {name: _joined(parts, graph, name) for name, parts in readings.items()},
     )
