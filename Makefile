@@ -65,6 +65,7 @@ build: $(STATIC)
 
 types: .venv/run.stamp frontend/node_modules/.package-lock.json
 	$(PY) -m tin_kettle.core.recipe.schema > docs/recipe.schema.json
+	$(PY) -m tin_kettle.core.recipe.manual > docs/stages.md
 	cd frontend && ../$(PY) -m tin_kettle.core.recipe.schema --written | npm run --silent types
 
 LOCK = $(UV) pip compile --quiet --no-emit-index-url --generate-hashes --python-version 3.11 --custom-compile-command 'make lock'

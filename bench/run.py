@@ -7,10 +7,15 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import engine, live
+from bench import accuracy, engine, live
 from bench.base import base_s_per_frame
 
 PAGE = Path("docs/performance.md")
+ACCURACY = Path("docs/accuracy.md")
+ACCURACY_HEAD = """# Accuracy
+
+How near the sound is to what is promised; measured by `make bench`. The tests hold these and more.
+"""
 HEAD = """# Performance
 
 Made by `make bench` on {day}; two cores. BASE is the time of one stereo biquad in C (gcc -O2), measured in the same
@@ -35,6 +40,7 @@ def main() -> None:
             table("The bench", live.rows(Path(folder))),
         ]
     PAGE.write_text("\n".join(parts))
+    ACCURACY.write_text(ACCURACY_HEAD + "\n" + table("Figures", accuracy.rows()))
 
 
 if __name__ == "__main__":

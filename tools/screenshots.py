@@ -12,17 +12,21 @@ from tests.browser.driving import Bench, Server, chromium
 FOLDER = Path("docs/screenshots")
 
 
-def playing_chorus(bench: Bench) -> None:
+def _loop_at(bench: Bench, share: float) -> None:
     box = bench.page.get_by_test_id("songmap").bounding_box()
     assert box is not None
-    bench.page.mouse.click(box["x"] + box["width"] * 0.36, box["y"] + 8)
+    bench.page.mouse.click(box["x"] + box["width"] * share, box["y"] + 8)
+
+
+def playing_chorus(bench: Bench) -> None:
+    _loop_at(bench, 0.36)
     bench.page.keyboard.press("Space")
     time.sleep(6)
 
 
 def filters(bench: Bench) -> None:
     bench.page.locator("[data-stage=clean]").click()
-    time.sleep(2)
+    time.sleep(3)
 
 
 def limiter(bench: Bench) -> None:
@@ -30,7 +34,55 @@ def limiter(bench: Bench) -> None:
     time.sleep(2)
 
 
+MOVES = """
+() => {
+  const bands = [
+    { id: "b1", shape: "high_pass", hz: 28, slope: 24, channels: "mid" },
+    { id: "b2", hz: 62, gain_db: -1.4, q: 1.1, channels: "mid" },
+    { id: "b3", hz: 3440, gain_db: -2.4, q: 5, channels: "mid" },
+    { id: "b4", shape: "high_shelf", hz: 9000, gain_db: 0.8, channels: "mid" },
+    { id: "b5", shape: "high_pass", hz: 150, slope: 12, channels: "side" },
+    { id: "b6", shape: "high_shelf", hz: 6500, gain_db: 1.2, channels: "side" },
+  ].map((band) => ({ on: true, shape: "bell", gain_db: 0, q: 0.707, slope: 12, ...band }));
+  window.tinKettle.act.move("equalizer-1", "bands", bands);
+}
+"""
+
+
+def equalizer(bench: Bench) -> None:
+    bench.page.keyboard.press("e")
+    bench.page.evaluate(MOVES)
+    bench.surveyed()
+    bench.page.locator("[data-band=b3]").focus()
+    time.sleep(3)
+
+
+def night(bench: Bench) -> None:
+    bench.page.get_by_role("button", name="Theme").click()
+    time.sleep(1)
+
+
+def finding(bench: Bench) -> None:
+    bench.page.get_by_role("button", name="Theme").click()
+    bench.page.locator("[data-finding]").first.click()
+    time.sleep(1)
+
+
+def before_after(bench: Bench) -> None:
+    bench.page.keyboard.press("Escape")
+    bench.page.get_by_role("button", name="Compare …").click()
+    bench.page.get_by_role("tab", name="Before and after").click()
+    bench.page.get_by_label("Figures").wait_for(timeout=60000)
+    time.sleep(1)
+
+
+def references(bench: Bench) -> None:
+    bench.page.get_by_role("tab", name="References").click()
+    bench.page.get_by_text("−11.").first.wait_for(timeout=60000)
+
+
 def printing(bench: Bench) -> None:
+    bench.page.keyboard.press("Escape")
     bench.page.get_by_role("button", name="Print").click()
     dialog = bench.page.get_by_role("dialog")
     dialog.get_by_role("button", name="Print", exact=True).click()
@@ -43,12 +95,30 @@ def keys(bench: Bench) -> None:
     time.sleep(0.5)
 
 
+def buses(bench: Bench) -> None:
+    bench.page.keyboard.press("Escape")
+    bench.page.get_by_label("Songs").click()
+    bench.page.get_by_role("menuitem", name="Pilot Light").click()
+    bench.page.get_by_role("tab", name="Bass").wait_for()
+    bench.surveyed()
+    bench.page.get_by_role("tab", name="Bass").click()
+    _loop_at(bench, 0.5)
+    bench.page.keyboard.press("Space")
+    time.sleep(6)
+
+
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench": playing_chorus,
     "filters": filters,
     "limiter": limiter,
+    "equalizer": equalizer,
+    "night": night,
+    "finding": finding,
+    "before-after": before_after,
+    "references": references,
     "print": printing,
     "keys": keys,
+    "buses": buses,
 }
 
 

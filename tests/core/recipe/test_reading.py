@@ -125,3 +125,11 @@ def test_frequencies_must_fit_the_rate_but_for_low_passes():
 def test_the_shipped_schema_is_the_codes():
     shipped = json.loads((ROOT / "docs" / "recipe.schema.json").read_text())
     assert shipped == recipe_schema(), "run 'make types'"
+
+
+def test_the_manual_is_the_codes():
+    from tin_kettle.core.recipe.manual import manual
+
+    shipped = (Path(__file__).parents[3] / "docs" / "stages.md").read_text(encoding="utf-8")
+    assert shipped == manual(), "run 'make types'"
+    assert "| Threshold | `threshold_db` | -60 to 0 dB (-18) |" in shipped
