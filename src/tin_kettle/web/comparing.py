@@ -49,7 +49,9 @@ def _waiting(*found: Survey | Job) -> dict[str, Any] | None:
         return None
     done = (sum(job.progress for job in jobs) + len(found) - len(jobs)) / len(found)
     problem = next((job.problem for job in jobs if job.problem), None)
-    return {"state": jobs[0].state, "progress": round(done, 4), "problem": problem}
+    # one that ended since it was looked up is there the next time
+    state = "running" if jobs[0].state == "done" else jobs[0].state
+    return {"state": state, "progress": round(done, 4), "problem": problem}
 
 
 def _passage(frames: int) -> tuple[int, int]:
