@@ -119,3 +119,26 @@ def test_a_new_bounce_is_lined_up_with_the_old_one(client, song, tmp_path):
         or "moved 10.00 ms" in told["says"]
     )
     assert told["source"]["frames"] == x.shape[1]
+
+
+def test_what_one_stage_wins_or_costs_is_measured_where_it_stands(client, song, put):
+    put(
+        recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": -3}}, {"kind": "limiter", "params": {"gain_db": 9}})
+    )
+    url = f"/api/songs/{song}/survey/effect"
+    found = until(lambda: client.get(f"{url}/t").get_json(), done)
+    assert found["sample_peak_dbfs"] == pytest.approx(-3, abs=1e-6), "the limiter behind it hides nothing"
+    assert found["integrated_lufs"] == pytest.approx(-3, abs=0.01)
+    assert client.get(f"{url}/none").status_code == 400
+
+
+def test_starting_points_and_makeup_over_the_api(client, song, put):
+    listed = client.get("/api/starts").get_json()
+    stage = {"id": "c", "kind": "compressor", "params": {**listed[0]["params"], "threshold_db": -30}}
+    assert client.post("/api/starts", json={"name": "Mine", "stage": stage}).get_json()[-1]["title"] == "Mine"
+    assert "no name" in client.post("/api/starts", json={"name": "/", "stage": stage}).get_json()["problem"]
+    put(recipe_of(stage))
+    gain = client.post(f"/api/songs/{song}/stages/c/makeup").get_json()["gain_db"]
+    assert 0.1 < gain < 12
+    scope = client.get(f"/api/songs/{song}/scope?from=1000&to=1400").get_json()
+    assert len(scope["before"]) == len(scope["after"]) == 400

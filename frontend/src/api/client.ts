@@ -115,6 +115,13 @@ export const api = {
   startingPoints: () =>
     ask<{ name: string; title: string; says: string; params: Record<string, Value> }[]>("/starts"),
   keepStartingPoint: (name: string, stage: Stage) => ask<unknown>("/starts", "POST", { name, stage }),
+  effect: (id: number, stage: string) =>
+    ask<{
+      state: string;
+      sample_peak_dbfs?: number;
+      true_peak_dbtp?: number;
+      integrated_lufs?: number | null;
+    }>(`/songs/${id}/survey/effect/${stage}`),
   proposeSections: (id: number) => ask<Recipe["sections"] | null>(`/songs/${id}/survey/sections`),
   tryFix: (id: number, finding: string) => ask<Version>(`/songs/${id}/findings/${finding}/try`, "POST"),
   dismiss: (id: number, finding: string) => ask<unknown>(`/songs/${id}/findings/${finding}/dismiss`, "POST"),

@@ -1,5 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import { useEffect } from "react";
+import { create } from "zustand";
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { Stage } from "../api/types";
@@ -8,8 +9,16 @@ import { compare } from "../bench/listening";
 import { complain, edit, pretend, settle, useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
 import { formatDb } from "../ui/format";
+import { Segments } from "../ui/Segments";
 import { keepWork, useKeepWork } from "./keepWork";
 import { workInWords } from "./work";
+
+/** What the left picture shows: the static curve, or what the detector listens through. */
+export const useCompressorPicture = create<{ shows: "curve" | "detector" }>(() => ({ shows: "curve" }));
+const PICTURES = [
+  { value: "curve", label: "curve" },
+  { value: "detector", label: "detector" },
+] as const;
 
 export type CompressorStage = Extract<Stage, { kind: "compressor" }>;
 
@@ -17,6 +26,7 @@ export type CompressorStage = Extract<Stage, { kind: "compressor" }>;
 export function CompressorTools({ stage }: { stage: CompressorStage }) {
   const song = useBench((s) => s.song)!;
   const keeps = useKeepWork((s) => s.on);
+  const shows = useCompressorPicture((s) => s.shows);
   const survey = useSurvey();
   useExaggeration(stage);
   const change = (values: Parameters<typeof setParams>[2], label: string) => {
@@ -37,6 +47,12 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
   };
   return (
     <div className="flex items-center gap-2">
+      <Segments
+        label="Picture"
+        value={shows}
+        options={PICTURES}
+        onChange={(next) => useCompressorPicture.setState({ shows: next })}
+      />
       <StartingPoints stage={stage} change={change} />
       <Keys stage={stage} change={change} />
       <button

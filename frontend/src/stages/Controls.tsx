@@ -43,7 +43,7 @@ export function Controls({ stage }: { stage: Stage }) {
   const params = [...shown].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
   return (
     <div
-      className={`grid min-h-0 content-start gap-x-[18px] gap-y-[1px] overflow-y-auto px-[4px] pt-2 pb-1 max-[1180px]:grid-cols-4 ${params.length > 9 ? "grid-cols-5" : "grid-cols-4"}`}
+      className={`grid min-h-0 content-start gap-x-[18px] gap-y-[1px] overflow-y-auto px-[4px] [&_.seg>button]:px-[6px] pt-2 pb-1 max-[1180px]:grid-cols-4 ${params.length > 9 ? "grid-cols-5" : "grid-cols-4"}`}
     >
       {params.map((param) => (
         <Control

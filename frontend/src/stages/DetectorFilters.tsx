@@ -1,5 +1,7 @@
+import { create } from "zustand";
 import type { DetectorFilter, Param, Stage } from "../api/types";
 import { setParam } from "../bench/editing";
+import { listen } from "../bench/listening";
 import { edit, rest, useBench } from "../bench/store";
 import { formatHz } from "../ui/format";
 import { Rule } from "../ui/Rule";
@@ -16,11 +18,26 @@ const SLOPES = ["6", "12", "24"].map((value) => ({ value, label: value }));
 const MOST = 3;
 const FRESH: DetectorFilter = { kind: "high_pass", hz: 100, q: 0.707, gain_db: 0, slope: 12 };
 
+/** Whether the ear goes to the detector while one of its controls is held. */
+const useFollow = create<{ follows: boolean; held: boolean }>(() => ({ follows: false, held: false }));
+
+/** The hand has let go: keep the edit, and hear the result again where it was left for the hand. */
+function letGo(): void {
+  rest();
+  if (useFollow.getState().held) listen("result");
+  useFollow.setState({ held: false });
+}
+
 /** What the detector hears through: up to three filters, none of which the sound itself passes. */
 export function DetectorFilters({ stage, filters }: { stage: Stage; filters: DetectorFilter[] }) {
   const params = useBench((s) => s.stages?.detector_filter ?? []);
+  const follows = useFollow((s) => s.follows);
   const change = (next: DetectorFilter[], label: string, resting = false) => {
-    const { recipe } = useBench.getState();
+    const { recipe, tap } = useBench.getState();
+    if (follows && !resting && tap === "result") {
+      useFollow.setState({ held: true });
+      listen("detector");
+    }
     if (recipe)
       edit(setParam(recipe, stage.id, "detector_filters", next), `Listens through: ${label}`, resting);
   };
@@ -42,7 +59,16 @@ export function DetectorFilters({ stage, filters }: { stage: Stage; filters: Det
             + filter
           </button>
         )}
-        <span className="cap ml-auto">all frequencies still go down together</span>
+        <label className="ml-auto flex items-center gap-1 text-mute">
+          <input
+            type="checkbox"
+            className="accent-rim"
+            checked={follows}
+            onChange={(event) => useFollow.setState({ follows: event.target.checked })}
+          />
+          hear it while dragging
+        </label>
+        <span className="cap">all frequencies still go down together</span>
       </div>
       {filters.map((filter, index) => (
         <Filter
@@ -86,7 +112,7 @@ function Filter({ number, filter, params, onChange, onRemove }: FilterProps) {
           onChange={(kind) => onChange({ kind }, true)}
         />
       </div>
-      {hz && <Rule param={hz} value={filter.hz} onMove={(value) => onChange({ hz: value })} onRest={rest} />}
+      {hz && <Rule param={hz} value={filter.hz} onMove={(value) => onChange({ hz: value })} onRest={letGo} />}
       {isPass ? (
         <label className="flex items-center gap-2 pt-1">
           slope
@@ -105,10 +131,10 @@ function Filter({ number, filter, params, onChange, onRemove }: FilterProps) {
               param={gain}
               value={filter.gain_db}
               onMove={(value) => onChange({ gain_db: value })}
-              onRest={rest}
+              onRest={letGo}
             />
           )}
-          {q && <Rule param={q} value={filter.q} onMove={(value) => onChange({ q: value })} onRest={rest} />}
+          {q && <Rule param={q} value={filter.q} onMove={(value) => onChange({ q: value })} onRest={letGo} />}
         </div>
       )}
       <button

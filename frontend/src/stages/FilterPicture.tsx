@@ -1,3 +1,5 @@
+import { useQuery } from "@tanstack/react-query";
+import { api } from "../api/client";
 import type { Stage } from "../api/types";
 import { useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
@@ -11,7 +13,7 @@ import { drawSpectra, spectra } from "./useSpectra";
 const HZ: Axis = { low: 8, high: 24000, log: true };
 const CURVE: Axis = { low: -36, high: 18 };
 
-/** The response from 8 Hz over the music before (filled) and now (line), and what the chain won or lost by it. */
+/** The response from 8 Hz over the music before (filled) and now (line), and what it wins or loses over the song. */
 export function FilterPicture({ stage }: { stage: Stage }) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
   const part = stage.channels === "mid" ? 0 : stage.channels === "side" ? 1 : null;
@@ -39,8 +41,8 @@ export function FilterPicture({ stage }: { stage: Stage }) {
     <div className="grid min-h-0 grid-rows-[26px_1fr] gap-y-1">
       <div className="flex items-center gap-4">
         <SpectrumTools />
-        <Headroom />
-        <span className="cap ml-auto">filled: what now is compared with · line: now · copper: what goes</span>
+        <Headroom stage={stage} />
+        <span className="cap ml-auto shrink-0 max-[1100px]:hidden">filled: compared with · line: now</span>
       </div>
       <div className="picture">
         <canvas
@@ -53,16 +55,27 @@ export function FilterPicture({ stage }: { stage: Stage }) {
   );
 }
 
-/** What the whole chain did to peak and loudness, and what a low cut at 25 Hz would still win or lose. */
-function Headroom() {
-  const survey = useSurvey();
-  const cut = survey?.measures?.cut_peak_db;
-  if (cut === undefined || survey?.state !== "done") return null;
+/** What the filter wins or costs over the whole song, where it stands in the chain: measured by doing it. */
+function Headroom({ stage }: { stage: Stage }) {
+  const songId = useBench((s) => s.song!.id);
+  const revision = useBench((s) => s.revision?.id ?? 0);
+  const done = useSurvey()?.state === "done";
+  const { data } = useQuery({
+    queryKey: ["effect", songId, revision, stage.id],
+    queryFn: () => api.effect(songId, stage.id),
+    enabled: done && stage.on,
+    refetchInterval: ({ state }) =>
+      state.data?.state === "done" || state.data?.state === "failed" ? false : 500,
+    staleTime: Infinity,
+  });
+  if (!stage.on) return null;
+  if (data?.state !== "done") return <span className="cap">measuring what it wins or costs …</span>;
+  const changed = (db: number | null | undefined, unit: string) => formatDb(db, true, unit);
   return (
-    <span className="truncate">
-      a low cut at 25 Hz would {cut > 0 ? "raise" : "lower"} the song’s peak by{" "}
-      <b className="font-[650]">{formatDb(Math.abs(cut))}</b> · below 30 Hz lie{" "}
-      <b className="font-[650]">{((survey.measures?.energy_below_30hz ?? 0) * 100).toFixed(2)} %</b>
+    <span className="truncate" data-testid="headroom">
+      over the song: peak <b className="font-[650]">{changed(data.sample_peak_dbfs, " dB")}</b> · true peak{" "}
+      <b className="font-[650]">{changed(data.true_peak_dbtp, " dB")}</b> · loudness{" "}
+      <b className="font-[650]">{changed(data.integrated_lufs, " LU")}</b>
     </span>
   );
 }

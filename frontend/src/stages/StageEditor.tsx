@@ -5,9 +5,10 @@ import { edit, kindInfo, paramInfo, rest, useBench } from "../bench/store";
 import type { Tap } from "../live/protocol";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
-import { CompressorTools } from "./CompressorTools";
+import { CompressorTools, useCompressorPicture } from "./CompressorTools";
 import { Controls } from "./Controls";
 import { CurvePicture } from "./CurvePicture";
+import { DetectorPicture } from "./DetectorPicture";
 import { EqualizerEditor } from "./EqualizerEditor";
 import { FilterPicture } from "./FilterPicture";
 import { TimePicture } from "./TimePicture";
@@ -105,6 +106,7 @@ function Heading({ stage }: { stage: Stage }) {
 }
 
 function Picture({ stage }: { stage: Stage }) {
+  const shows = useCompressorPicture((s) => s.shows);
   const picture = useBench((s) => s.described[stage.id]?.picture);
   if (stage.kind === "filter") return <FilterPicture stage={stage} />;
   if (stage.kind === "trim" || stage.kind === "equalizer") return <TrimPicture stage={stage} />;
@@ -140,14 +142,18 @@ function Picture({ stage }: { stage: Stage }) {
   };
   return (
     <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
-      <CurvePicture
-        stage={stage.id}
-        {...curve}
-        threshold={threshold}
-        makeupDb={makeup}
-        axis={{ low: -48, high: 0 }}
-        ticks={[-48, -36, -24, -12, 0]}
-      />
+      {shows === "detector" ? (
+        <DetectorPicture stage={stage.id} />
+      ) : (
+        <CurvePicture
+          stage={stage.id}
+          {...curve}
+          threshold={threshold}
+          makeupDb={makeup}
+          axis={{ low: -48, high: 0 }}
+          ticks={[-48, -36, -24, -12, 0]}
+        />
+      )}
       <TimePicture
         stage={stage}
         heardIs={key ? `what it listens to (${key.join(", ")})` : "what it listens to"}

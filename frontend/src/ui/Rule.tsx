@@ -4,7 +4,7 @@ import type { Param } from "../api/types";
 import { formatTick, formatValue, parseValue } from "./format";
 import { Hint } from "./Hint";
 import type { Scaled } from "./scale";
-import { toShare } from "./scale";
+import { toShare, withRoom } from "./scale";
 import { useRule } from "./useRule";
 
 interface Props {
@@ -19,7 +19,7 @@ interface Props {
 const MINOR_TICKS = 24;
 
 function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
-  const marks = param.ticks.map((tick) => ({ tick, at: toShare(scaled, tick) * 100 }));
+  const marks = withRoom(param.ticks.map((tick) => ({ tick, at: toShare(scaled, tick) * 100 })));
   return (
     <div className="relative h-[17px]" aria-hidden>
       {Array.from({ length: MINOR_TICKS + 1 }, (_, i) => (
@@ -29,18 +29,20 @@ function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
           style={{ left: `${(i / MINOR_TICKS) * 100}%` }}
         />
       ))}
-      {marks.map(({ tick, at }) => (
+      {marks.map(({ tick, at, named }) => (
         <span key={tick}>
           <i className="absolute top-0 h-[6px] w-px bg-mute" style={{ left: `${at}%` }} />
-          <span
-            className="absolute top-[6px] text-[9px] text-mute"
-            style={{
-              left: `${at}%`,
-              transform: `translateX(${at < 3 ? "-1px" : at > 97 ? "-100%" : "-50%"})`,
-            }}
-          >
-            {formatTick(param, tick)}
-          </span>
+          {named && (
+            <span
+              className="absolute top-[6px] text-[9px] text-mute"
+              style={{
+                left: `${at}%`,
+                transform: `translateX(${at < 3 ? "-1px" : at > 97 ? "-100%" : "-50%"})`,
+              }}
+            >
+              {formatTick(param, tick)}
+            </span>
+          )}
         </span>
       ))}
     </div>

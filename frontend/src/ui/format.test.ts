@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { formatDb, formatHz, formatTime, formatValue, parseValue } from "./format";
-import { fromShare, rounded, stepped, toShare } from "./scale";
+import { fromShare, rounded, stepped, toShare, withRoom } from "./scale";
 
 const hz = { name: "hz", unit: "Hz", low: 20, high: 20000 };
 const share = { name: "link", unit: "", low: 0, high: 1 };
@@ -31,6 +31,13 @@ describe("values with units", () => {
     expect(formatTime(72.4, 2)).toBe("1:12.40");
     expect(formatTime(59.999, 1)).toBe("1:00.0");
     expect(formatValue(share, 0.5)).toBe("50 %");
+  });
+});
+
+describe("the ticks of a rule", () => {
+  it("are named where there is room, both ends always", () => {
+    const named = withRoom([0, 5, 20, 50, 95, 100].map((at) => ({ tick: at, at }))).filter((m) => m.named);
+    expect(named.map(({ at }) => at)).toEqual([0, 20, 50, 100]);
   });
 });
 

@@ -48,3 +48,19 @@ export function stepped(
   const least = scaled.scale === "log" ? value * 0.002 : scaled.high - scaled.low <= 2 ? 0.01 : 0.1;
   return rounded(scaled, value + direction * Math.max(least, 0.001));
 }
+
+const ROOM = 8.5;
+
+/** Which ticks have room for their figure: the ends first, then those that are not too near to one before. */
+export function withRoom(
+  marks: { tick: number; at: number }[],
+): { tick: number; at: number; named: boolean }[] {
+  const last = marks.at(-1)?.at ?? 100;
+  let before = -ROOM;
+  return marks.map((mark, index) => {
+    const named =
+      index === marks.length - 1 || (mark.at - before >= ROOM && (last - mark.at >= ROOM || index === 0));
+    if (named) before = mark.at;
+    return { ...mark, named };
+  });
+}

@@ -167,6 +167,19 @@ def _csv(before: dict[str, Any], after: dict[str, Any]) -> Response:
     return answer
 
 
+@blueprint.get("/songs/<int:song_id>/survey/effect/<stage_id>")
+def effect(song_id: int, stage_id: str) -> Response:
+    """What one stage changes of the song's peak, true peak and loudness where it stands, in dB and LU."""
+    off, on = _look(song_id, f"before:{stage_id}"), _look(song_id, f"with:{stage_id}")
+    waiting = _waiting(off, on)
+    if waiting:
+        return jsonify(waiting)
+    before, after = cast(Survey, off).measures, cast(Survey, on).measures
+    names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs")
+    changes = {name: None if None in (before[name], after[name]) else after[name] - before[name] for name in names}
+    return jsonify(state="done", **changes)
+
+
 @blueprint.get("/songs/<int:song_id>/survey/sections")
 def propose(song_id: int) -> Response:
     """Sections proposed from the music as received; null while there is no survey."""

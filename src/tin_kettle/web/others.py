@@ -1,4 +1,7 @@
-"""What a song may be compared with, by name: ``received``, ``version:3``, ``without:stage``, ``reference:2``."""
+"""What a song may be compared with, by name: ``received``, ``version:3``, ``without:stage``, ``reference:2``.
+
+``with:stage`` and ``before:stage`` are the song up to a stage, the stage on or off.
+"""
 
 from __future__ import annotations
 
@@ -14,6 +17,7 @@ from tin_kettle.core.engine.road import plain_recipe
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
+from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.store.comparing import Reference, get_reference, version_recipe
 from tin_kettle.store.database import Library
@@ -49,6 +53,8 @@ def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
         return Other(now, sources)
     if kind == "version" and rest.isdigit():
         return Other(version_recipe(library, int(rest)), sources)
+    if kind in ("with", "before") and rest:
+        return Other(up_to(now, rest, on=kind == "with"), sources)
     if kind == "without" and rest:
         return Other(without(now, rest), sources)
     raise LibraryError(f"'{name}' is nothing to compare with; choose from the list")
