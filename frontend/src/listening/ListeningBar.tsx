@@ -26,6 +26,7 @@ import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 import { useHeard } from "../ui/useHeard";
 import { ComparePanel } from "./ComparePanel";
+import { Device } from "./Device";
 import { LowsMeter } from "./LowsMeter";
 import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";
 import { FOLDS, heardInWords, nameOf } from "./words";
@@ -300,6 +301,7 @@ function HeardLine() {
               options={QUEUES}
               onChange={(value) => setQueue(Number(value))}
             />
+            <Device />
             <p className="cap mt-2">
               The device runs at {song.rate_hz} Hz. Gaps so far: {underruns}. The chain takes {load} % of the
               time there is

@@ -21,9 +21,11 @@ import {
   plotOf,
   reachDb,
 } from "./bands";
+import { Dragged } from "./Dragged";
 import type { Axis, Frame } from "./plot";
 import { back, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
 import { drawSpectra, rowFor, spectra } from "./useSpectra";
+import { useRangeDrag } from "./useRangeDrag";
 
 const HZ: Axis = { low: 8, high: 24000, log: true };
 const NAMES: Record<Channels, string> = {
@@ -77,6 +79,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
   const reach = reachDb(bands);
   const gain: Axis = { low: -reach, high: reach };
   const [spot, setSpot] = useState<{ hz: number; plot: number; x: number } | null>(null);
+  const range = useRangeDrag(HZ, { left: 34, right: 10 });
   const laid = frames(size.width, size.height, plots.length);
 
   const ref = useMovingCanvas((context, width, height) => {
@@ -147,6 +150,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
   return (
     <div
       ref={box}
+      {...range.handlers}
       className="picture touch-none"
       data-testid="equalizer"
       onDoubleClick={(event) =>
@@ -162,6 +166,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
         if (searching) create(event as unknown as PointerEvent<HTMLElement>, -2);
       }}
     >
+      {range.shown && <Dragged shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="Curves of the equalizer over the spectrum of the music" />
       {bands.map((band, index) => {
         const plot = plots.indexOf(plotOf(band, plots));

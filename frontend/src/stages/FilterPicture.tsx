@@ -7,8 +7,10 @@ import { formatDb } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import type { Axis, Frame } from "./plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
+import { Dragged } from "./Dragged";
 import { SpectrumTools } from "./SpectrumTools";
 import { drawSpectra, spectra } from "./useSpectra";
+import { useRangeDrag } from "./useRangeDrag";
 
 const HZ: Axis = { low: 8, high: 24000, log: true };
 const CURVE: Axis = { low: -36, high: 18 };
@@ -16,6 +18,7 @@ const CURVE: Axis = { low: -36, high: 18 };
 /** The response from 8 Hz over the music before (filled) and now (line), and what it wins or loses over the song. */
 export function FilterPicture({ stage }: { stage: Stage }) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
+  const range = useRangeDrag(HZ, { left: 34, right: 8 });
   const part = stage.channels === "mid" ? 0 : stage.channels === "side" ? 1 : null;
   const ref = useMovingCanvas((context, width, height) => {
     const frame: Frame = { left: 34, top: 10, width: width - 42, height: height - 30 };
@@ -44,7 +47,8 @@ export function FilterPicture({ stage }: { stage: Stage }) {
         <Headroom stage={stage} />
         <span className="cap ml-auto shrink-0 max-[1100px]:hidden">filled: compared with · line: now</span>
       </div>
-      <div className="picture">
+      <div className="picture touch-none" {...range.handlers} title="Shift-drag hears only that range">
+        {range.shown && <Dragged shown={range.shown} />}
         <canvas
           ref={ref}
           role="img"

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { along, back, xAt, yAt } from "./plot";
+import { along, back, xAt, yAt, draggedRange } from "./plot";
 
 describe("axes", () => {
   const hz = { low: 8, high: 24000, log: true };
@@ -15,5 +15,16 @@ describe("axes", () => {
     expect(xAt(frame, hz, 24000)).toBeCloseTo(230);
     expect(yAt(frame, db, 0)).toBe(10);
     expect(yAt(frame, db, -48)).toBe(110);
+  });
+});
+
+describe("a range dragged on a spectrum", () => {
+  const frame = { left: 0, top: 0, width: 100, height: 1 };
+  const hz = { low: 10, high: 10000, log: true };
+
+  it("rises whichever way it was dragged, and a click is none", () => {
+    expect(draggedRange(66.667, 33.333, frame, hz)).toEqual([100, 1000]);
+    expect(draggedRange(50, 52, frame, hz)).toBeNull();
+    expect(draggedRange(-50, 500, frame, hz)).toEqual([10, 10000]);
   });
 });

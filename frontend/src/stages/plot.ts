@@ -127,3 +127,14 @@ export const HZ_TICKS = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 200
 export function hzLabel(hz: number): string {
   return hz >= 1000 ? `${hz / 1000}k` : String(hz);
 }
+
+const LEAST_PX = 4;
+
+/** The two frequencies of a drag in rising order, or null where it was a click. */
+export function draggedRange(from: number, to: number, frame: Frame, axis: Axis): [number, number] | null {
+  if (Math.abs(to - from) < LEAST_PX) return null;
+  const hz = [from, to]
+    .map((x) => back(axis, Math.max(0, Math.min(1, (x - frame.left) / frame.width))))
+    .sort((a, b) => a - b) as [number, number];
+  return [Math.max(8, Math.round(hz[0])), Math.min(24000, Math.max(16, Math.round(hz[1])))];
+}
