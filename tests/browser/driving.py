@@ -209,4 +209,4 @@ class Bench:
     def surveyed(self) -> None:
         """Wait until the survey of what was saved last is there."""
         self.saved()
-        self.page.get_by_text("surveyed, whole song").first.wait_for(timeout=60000)
+        self.page.get_by_text("surveyed, whole song").first.wait_for(timeout=120000)

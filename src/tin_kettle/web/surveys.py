@@ -58,10 +58,18 @@ class Surveys:
                 return running[1]
             if running:
                 context.jobs.stop("survey", running[1])
+            if name == "now":
+                self._clear_the_way(context, song_id)
             files = {bus_id: str(source_path(library, source)) for bus_id, source in other.sources.items()}
             job = context.jobs.start("survey", {"recipe": recipe, "sources": files, "out": str(path)})
             self._running[song_id, name] = (key, job)
             return job
+
+    def _clear_the_way(self, context: Context, song_id: int) -> None:
+        """What single stages win or cost may wait: it is asked for again when the song itself was surveyed."""
+        for (song, name), (_, job) in self._running.items():
+            if song == song_id and name.startswith(("with:", "before:")):
+                context.jobs.stop("survey", job)
 
     def _load(self, path: Path) -> Survey:
         self._loaded[path] = Survey.load(path)
