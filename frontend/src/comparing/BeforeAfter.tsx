@@ -7,6 +7,7 @@ import { keyedOthers, stageTitles, useNamed } from "../listening/useNamed";
 import { nameOf } from "../listening/words";
 import type { Axis, Frame } from "../stages/plot";
 import { drawBand, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../stages/plot";
+import { FIGURES } from "./figures";
 import { Choice } from "../ui/Choice";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
@@ -14,15 +15,6 @@ import { useCanvas } from "../ui/useCanvas";
 
 const HZ: Axis = { low: 8, high: 22000, log: true };
 const DB: Axis = { low: -90, high: -10 };
-const FIGURES = [
-  ["loudness", "integrated_lufs", " LUFS"],
-  ["loudest momentary", "max_momentary_lufs", " LUFS"],
-  ["loudest short-term", "max_short_term_lufs", " LUFS"],
-  ["range", "loudness_range_lu", " LU"],
-  ["true peak", "true_peak_dbtp", " dBTP"],
-  ["peak to loudness", "peak_to_loudness_lu", " LU"],
-  ["mono loses", "mono_loss_lu", " LU"],
-] as const;
 const CURVES = [
   { value: "average_db", label: "average" },
   { value: "maximum_db", label: "maximum" },

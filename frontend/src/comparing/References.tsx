@@ -5,16 +5,8 @@ import type { Panel, Reference } from "../api/types";
 import { compare } from "../bench/listening";
 import { complain, settle, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
+import { FIGURES } from "./figures";
 import { formatDb, formatTime } from "../ui/format";
-
-const ROWS = [
-  ["loudness", "integrated_lufs", " LUFS"],
-  ["loudest short-term", "max_short_term_lufs", " LUFS"],
-  ["range", "loudness_range_lu", " LU"],
-  ["true peak", "true_peak_dbtp", " dBTP"],
-  ["peak to loudness", "peak_to_loudness_lu", " LU"],
-  ["mono loses", "mono_loss_lu", " LU"],
-] as const;
 
 /** Finished records beside the song: heard at equal loudness, measured in columns. */
 export function References() {
@@ -111,7 +103,7 @@ export function References() {
           </tr>
         </thead>
         <tbody>
-          {ROWS.map(([label, key, unit]) => (
+          {FIGURES.map(([label, key, unit]) => (
             <tr key={key} className="border-b border-faint">
               <td className="py-1">{label}</td>
               <td>{formatDb(mine?.[key], false, unit)}</td>

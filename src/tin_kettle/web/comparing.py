@@ -110,6 +110,13 @@ def series(song_id: int, stage_id: str) -> Response:
     return jsonify(now.series(stage_id, *_passage(now.frames), _count()))
 
 
+def _reference_passage(song_id: int, name: str) -> tuple[int, int] | None:
+    """The frames that are compared of a reference record; None where the song itself is compared."""
+    library = context().library
+    ref = find_other(library, song_id, name, current_revision(library, song_id).recipe).reference
+    return (ref.start_frame, ref.end_frame) if ref else None
+
+
 @blueprint.get("/songs/<int:song_id>/survey/match")
 def match(song_id: int) -> Response:
     """Gains for equal loudness of now and ``?other=`` between two frames, or how far the work for it is."""
@@ -119,9 +126,7 @@ def match(song_id: int) -> Response:
     if waiting:
         return jsonify(waiting)
     now, other = cast(Survey, now), cast(Survey, other)
-    found = find_other(context().library, song_id, name, current_revision(context().library, song_id).recipe)
-    ref = found.reference
-    passage = (ref.start_frame, ref.end_frame) if ref else None
+    passage = _reference_passage(song_id, name)
     return jsonify(
         state="done",
         integrated_lufs=[now.measures["integrated_lufs"], other.measures["integrated_lufs"]],
@@ -138,13 +143,12 @@ def panel(song_id: int) -> Response:
     if waiting:
         return jsonify(waiting)
     now, other = cast(Survey, now), cast(Survey, other)
-    found = find_other(context().library, song_id, name, current_revision(context().library, song_id).recipe)
-    ref = found.reference
-    theirs = (ref.start_frame, ref.end_frame) if ref else _passage(other.frames)
+    passage = _reference_passage(song_id, name)
+    theirs = passage or _passage(other.frames)
     after, before = views.panel(now, *_passage(now.frames)), views.panel(other, *theirs)
     if request.args.get("format") == "csv":
         return _csv(before, after)
-    return jsonify(state="done", before=before, after=after, spread=views.spread(other, *theirs) if ref else None)
+    return jsonify(state="done", before=before, after=after, spread=views.spread(other, *theirs) if passage else None)
 
 
 _CURVES = [(part, row, when, kind) for row, part in enumerate(("mid", "side")) for when in ("before", "after")
