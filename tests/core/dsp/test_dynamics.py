@@ -5,8 +5,17 @@ import pytest
 
 from tests import naive
 from tests.conftest import noise
-from tin_kettle.core.dsp.decibels import amplitude_to_db, apply_db
-from tin_kettle.core.dsp.dynamics import attack_release, compression_db, mean_square_db, one_pole
+from tin_kettle.core.dsp.decibels import apply_db
+from tin_kettle.core.dsp.delay import delayed, remember
+from tin_kettle.core.dsp.dynamics import (
+    attack_release,
+    compression_db,
+    mean_square_levels,
+    one_pole,
+    peak_levels,
+    soft_edge,
+    soften,
+)
 from tin_kettle.core.dsp.limiting import STEPS_PER_DB, demand_db, mean_pair, release_db, sliding_maximum
 from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
 
@@ -15,7 +24,7 @@ def test_logarithm_and_exponential_are_exact_enough():
     x = np.concatenate([np.geomspace(1e-9, 1e3, 5000), [1.0, 0.5, 2.0, np.sqrt(0.5), np.sqrt(2.0)]])
     block = np.stack([x, -x])
     level = np.empty_like(block)
-    amplitude_to_db(block, level)
+    peak_levels(block, level)
     np.testing.assert_allclose(level[0], 20 * np.log10(x), atol=1e-10)
     np.testing.assert_array_equal(level[0], level[1])
     ones = np.ones_like(block)
@@ -25,7 +34,7 @@ def test_logarithm_and_exponential_are_exact_enough():
 
 def test_silence_reads_minus_two_hundred_and_no_gain_is_exactly_none():
     level = np.empty((2, 4))
-    amplitude_to_db(np.zeros((2, 4)), level)
+    peak_levels(np.zeros((2, 4)), level)
     np.testing.assert_allclose(level, -200.0, atol=1e-9)
     x = noise(-6, 0.01)
     y = x.copy()
@@ -37,8 +46,56 @@ def test_mean_square_of_a_full_scale_sine_reads_minus_three():
     t = np.arange(48000) / 48000
     x = np.stack([np.sin(2 * np.pi * 1000 * t)] * 2)
     level, state = np.empty_like(x), np.zeros(2)
-    mean_square_db(x, level, one_pole(50, 48000), state)
+    mean_square_levels(x, level, one_pole(50, 48000), state)
     assert level[0, -4800:].mean() == pytest.approx(-3.01, abs=0.02)
+
+
+def test_one_row_of_levels_is_the_louder_of_two():
+    x = np.random.default_rng(8).standard_normal((2, 400))
+    both, louder = np.empty((2, 400)), np.empty((1, 400))
+    peak_levels(x, both)
+    peak_levels(x, louder)
+    np.testing.assert_array_equal(louder[0], both.max(axis=0))
+    mean_square_levels(x, both, 0.01, np.zeros(2))
+    mean_square_levels(x, louder, 0.01, np.zeros(2))
+    np.testing.assert_array_equal(louder[0], both.max(axis=0))
+
+
+@pytest.mark.parametrize("rate_hz", [8000, 44100, 48000, 192000])
+def test_softening_is_a_symmetrical_mean_that_leaves_steady_gains_alone(rate_hz):
+    weights = soft_edge(rate_hz)
+    np.testing.assert_allclose(weights, weights[::-1], atol=1e-15)
+    past = len(weights) - 1
+    x = np.random.default_rng(9).standard_normal((2, 1500))
+    wanted = [np.convolve(np.concatenate([np.zeros(past), row]), weights, "valid") for row in x]
+    whole = x.copy()
+    soften(whole, weights, np.zeros((2, past)))
+    np.testing.assert_allclose(whole, wanted, atol=1e-14)
+    state, parts = np.zeros((2, past)), []
+    for at in range(0, 1500, 7):
+        part = np.ascontiguousarray(x[:, at : at + 7])
+        soften(part, weights, state)
+        parts.append(part)
+    np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=1e-14)
+    steady = np.full((1, 3000), -6.0)
+    soften(steady, weights, np.full((2, past), -6.0))
+    np.testing.assert_allclose(steady, -6.0, atol=1e-13)
+
+
+@pytest.mark.parametrize("delay", [1, 12, 100])
+def test_a_delay_line_is_the_same_in_any_blocks_and_when_nobody_listens(delay):
+    x = np.random.default_rng(10).standard_normal((2, 300))
+    wanted = np.concatenate([np.zeros((2, delay)), x], axis=1)[:, :300]
+    line, parts, at = np.zeros((2, delay)), [], 0
+    for run in (1, 40, 9, 150, 100):
+        block = np.ascontiguousarray(x[:, at : at + run])
+        if run == 40:
+            remember(block, line)
+            parts.append(wanted[:, at : at + run])
+        else:
+            parts.append(delayed(block, line))
+        at += run
+    np.testing.assert_array_equal(np.concatenate(parts, axis=1), wanted)
 
 
 @pytest.mark.parametrize("knee", [0.0, 6.0, 24.0])
@@ -57,6 +114,18 @@ def test_attack_and_release_cover_63_percent_in_their_time():
     attack_release(pair, one_pole(30, 48000), one_pole(100, 48000), state)
     assert pair[0, round(0.030 * 48000) - 1] == pytest.approx(-10 * (1 - np.exp(-1)), rel=1e-6)
     assert pair[0, 48000 + round(0.100 * 48000) - 1] == pytest.approx(-10 * np.exp(-1), rel=1e-6)
+
+
+@pytest.mark.parametrize(("attack", "release"), [(0.3, 0.001), (0.001, 0.3), (0.05, 0.05)])
+def test_attack_and_release_equal_their_twin_whichever_is_the_quicker(attack, release):
+    target = -10 * np.random.default_rng(11).random(3000)
+    pair = np.stack([target, target])
+    attack_release(pair, attack, release, np.zeros(2))
+    gain, wanted = 0.0, []
+    for x in target:
+        gain += (attack if x < gain else release) * (x - gain)
+        wanted.append(gain)
+    np.testing.assert_allclose(pair[1], wanted, atol=1e-12)
 
 
 def test_sliding_maximum_equals_its_twin_for_every_window():

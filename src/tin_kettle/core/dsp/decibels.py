@@ -69,20 +69,23 @@ def exp2(x: float) -> float:
     return p * bits_float((int(whole) + 1023) << 52)
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1])")
-def amplitude_to_db(amplitude: NDArray[np.float64], level_db: NDArray[np.float64]) -> None:
-    """20·log10|x| of every sample, (2, frames) into (2, frames); silence reads −200 dB."""
-    for channel in range(amplitude.shape[0]):
-        x = amplitude[channel]
-        y = level_db[channel]
-        for i in range(x.shape[0]):
-            y[i] = DB_PER_OCTAVE * log2(max(abs(x[i]), FLOOR))
-
-
 @kernel("void(float64[:, ::1], float64[:, ::1], float64)")
 def apply_db(block: NDArray[np.float64], gain_db: NDArray[np.float64], static_db: float) -> None:
-    """Multiply (2, frames) in place by 10^((gain_db + static_db)/20); 0 dB multiplies by exactly 1."""
-    for channel in range(block.shape[0]):
+    """Multiply (2, frames) in place by 10^((gain_db + static_db)/20); 0 dB multiplies by exactly 1.
+
+    Args:
+        gain_db: (2, frames), or (1, frames) for both.
+    """
+    if gain_db.shape[0] == 1:
+        a = block[0]
+        b = block[1]
+        shared = gain_db[0]
+        for i in range(a.shape[0]):
+            gain = exp2((shared[i] + static_db) / DB_PER_OCTAVE)
+            a[i] *= gain
+            b[i] *= gain
+        return
+    for channel in range(2):
         x = block[channel]
         g = gain_db[channel]
         for i in range(x.shape[0]):

@@ -8,11 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
-from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, log2
+from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, FLOOR, log2
 
 _POWER_FLOOR = 1e-20
 SETTLED_DB = 1e-9
 """Reductions below this are none: a decay ends instead of going on for ever."""
+_SILENT_DB = 1e-14
+"""The same where it is looked at now and then, and must not depend on when."""
+_STRIDE = 128
+_CHUNK = 512
+SOFT_MS = 0.5
+"""Width of the window that takes ripples out of a gain: half of this is the delay it costs."""
 
 
 def one_pole(time_ms: float, rate_hz: float) -> float:
@@ -20,20 +26,57 @@ def one_pole(time_ms: float, rate_hz: float) -> float:
     return -math.expm1(-1000.0 / (time_ms * rate_hz))
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[::1])")
-def mean_square_db(
-    signal: NDArray[np.float64], level_db: NDArray[np.float64], share: float, state: NDArray[np.float64]
-) -> None:
-    """Level of a one-pole mean square, (2, frames); ``state`` (2,) holds the two mean squares."""
+@kernel("void(float64[:, ::1], float64[:, ::1])")
+def peak_levels(signal: NDArray[np.float64], level_db: NDArray[np.float64]) -> None:
+    """20·log10|x| of every sample; silence reads −200 dB.
+
+    Args:
+        signal: (2, frames).
+        level_db: out; (2, frames), each row its own, or (1, frames), the louder of both.
+    """
+    a = signal[0]
+    b = signal[1]
+    if level_db.shape[0] == 1:
+        y = level_db[0]
+        for i in range(a.shape[0]):
+            y[i] = DB_PER_OCTAVE * log2(max(max(abs(a[i]), abs(b[i])), FLOOR))
+        return
     for channel in range(2):
         x = signal[channel]
         y = level_db[channel]
-        mean = state[channel]
         for i in range(x.shape[0]):
-            mean += share * (x[i] * x[i] - mean)
-            y[i] = mean
-        state[channel] = mean if mean > _POWER_FLOOR else 0.0
-        for i in range(x.shape[0]):
+            y[i] = DB_PER_OCTAVE * log2(max(abs(x[i]), FLOOR))
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[::1])")
+def mean_square_levels(
+    signal: NDArray[np.float64], level_db: NDArray[np.float64], share: float, state: NDArray[np.float64]
+) -> None:
+    """10·log10 of a one-pole mean square of every sample.
+
+    Args:
+        signal, level_db: as in :func:`peak_levels`.
+        share: of the distance that the mean covers in a sample.
+        state: (2,) the two mean squares.
+    """
+    a = signal[0]
+    b = signal[1]
+    mean_a = state[0]
+    mean_b = state[1]
+    kept = 1.0 - share
+    first = level_db[0]
+    last = level_db[level_db.shape[0] - 1]
+    linked = level_db.shape[0] == 1
+    for i in range(a.shape[0]):
+        mean_a = kept * mean_a + share * (a[i] * a[i])
+        mean_b = kept * mean_b + share * (b[i] * b[i])
+        last[i] = mean_b
+        first[i] = max(mean_a, mean_b) if linked else mean_a
+    state[0] = mean_a if mean_a > _POWER_FLOOR else 0.0
+    state[1] = mean_b if mean_b > _POWER_FLOOR else 0.0
+    for channel in range(level_db.shape[0]):
+        y = level_db[channel]
+        for i in range(y.shape[0]):
             y[i] = 0.5 * DB_PER_OCTAVE * log2(max(y[i], _POWER_FLOOR))
 
 
@@ -57,11 +100,15 @@ def compression_db(
     knee_db: float,
     range_db: float,
 ) -> None:
-    """Static curve: the gain in dB (0 … −range) that each level asks for; the knee is quadratic and centred."""
+    """Static curve: the gain in dB (0 … −range) that each level asks for; the knee is quadratic and centred.
+
+    Args:
+        level_db, target_db: (rows, frames); may be the same array.
+    """
     slope = 1.0 / ratio - 1.0
     half = 0.5 * knee_db
     bend = slope / (2.0 * knee_db) if knee_db > 0.0 else 0.0
-    for channel in range(2):
+    for channel in range(level_db.shape[0]):
         x = level_db[channel]
         y = target_db[channel]
         for i in range(x.shape[0]):
@@ -86,11 +133,11 @@ def attack_programme(
     quickly; after a loud passage it comes back as slowly as s falls.
 
     Args:
-        gain_db: (2, frames), target in, smoothed out.
+        gain_db: (1 or 2, frames), target in, smoothed out.
         attack, release, rise, fall: shares a sample.
         state: (at least 2, 2), row 0 the work, row 1 the lasting work, dB.
     """
-    for channel in range(2):
+    for channel in range(gain_db.shape[0]):
         x = gain_db[channel]
         work = state[0, channel]
         lasting = state[1, channel]
@@ -126,11 +173,11 @@ def attack_optical(
     at 6 dB), the slower.
 
     Args:
-        gain_db: (2, frames), target in, smoothed out.
+        gain_db: (1 or 2, frames), target in, smoothed out.
         attack, quick, slow, memory: shares a sample.
         state: (at least 3, 2), the two cells and the remembered work, dB.
     """
-    for channel in range(2):
+    for channel in range(gain_db.shape[0]):
         x = gain_db[channel]
         first = state[0, channel]
         second = state[1, channel]
@@ -155,25 +202,70 @@ def attack_optical(
 def attack_release(gain_db: NDArray[np.float64], attack: float, release: float, state: NDArray[np.float64]) -> None:
     """One pole in dB, in place: ``attack`` while the target is below the present gain, else ``release``.
 
+    The two steps end on the same side of the gain, so that the lower end is the right one where attack is the
+    quicker, else the higher: no branch waits for the sample before.
+
     Args:
-        gain_db: (2, frames), target in, smoothed out.
+        gain_db: (1 or 2, frames), target in, smoothed out.
         attack, release: shares a sample (:func:`one_pole`).
         state: (2,) present gain in dB.
     """
-    a = gain_db[0]
-    b = gain_db[1]
-    gain_a = state[0]
-    gain_b = state[1]
-    for i in range(a.shape[0]):
-        step_a = a[i] - gain_a
-        step_b = b[i] - gain_b
-        gain_a += step_a * (attack if step_a < 0.0 else release)
-        gain_b += step_b * (attack if step_b < 0.0 else release)
-        if gain_a > -SETTLED_DB:
-            gain_a = 0.0
-        if gain_b > -SETTLED_DB:
-            gain_b = 0.0
-        a[i] = gain_a
-        b[i] = gain_b
-    state[0] = gain_a
-    state[1] = gain_b
+    for channel in range(gain_db.shape[0]):
+        x = gain_db[channel]
+        gain = state[channel]
+        keep_attack = 1.0 - attack
+        keep_release = 1.0 - release
+        for start in range(0, x.shape[0], _STRIDE):
+            if attack >= release:
+                for i in range(start, min(start + _STRIDE, x.shape[0])):
+                    gain = min(keep_attack * gain + attack * x[i], keep_release * gain + release * x[i])
+                    x[i] = gain
+            else:
+                for i in range(start, min(start + _STRIDE, x.shape[0])):
+                    gain = max(keep_attack * gain + attack * x[i], keep_release * gain + release * x[i])
+                    x[i] = gain
+            if gain > -_SILENT_DB:
+                gain = 0.0
+        state[channel] = gain
+
+
+def soft_edge(rate_hz: float) -> NDArray[np.float64]:
+    """Weights of :func:`soften`: a raised cosine, ``SOFT_MS`` wide; their number is a multiple of four and one more."""
+    quarters = max(round(0.00025 * SOFT_MS * rate_hz), 1)
+    weights = np.hanning(4 * quarters + 3)[1:-1]
+    return np.asarray(weights / weights.sum())
+
+
+@kernel("void(float64[:, ::1], float64[::1], float64[:, ::1])")
+def soften(gain_db: NDArray[np.float64], weights: NDArray[np.float64], state: NDArray[np.float64]) -> None:
+    """Weighted mean over a short window, in place, late by half of it.
+
+    The detector reads single samples, whose logarithm has ripples at every multiple of a tone's frequency; beyond half
+    the rate they fold back. What follows the sound this quickly is no work but noise: this takes it out.
+
+    Args:
+        gain_db: (1 or 2, frames).
+        weights: (taps,), from :func:`soft_edge`.
+        state: (2, taps − 1), the gains before.
+    """
+    past = state.shape[1]
+    x = np.empty(past + _CHUNK)
+    for channel in range(gain_db.shape[0]):
+        x[:past] = state[channel]
+        for start in range(0, gain_db.shape[1], _CHUNK):
+            y = gain_db[channel, start : start + _CHUNK]
+            run = y.shape[0]
+            x[past : past + run] = y
+            y[:] = 0.0
+            # four taps a pass keep the sums in registers
+            for tap in range(0, weights.shape[0] - 1, 4):
+                a = x[tap : tap + run + 3]
+                w0, w1, w2, w3 = weights[tap], weights[tap + 1], weights[tap + 2], weights[tap + 3]
+                for i in range(run):
+                    y[i] += (w0 * a[i] + w1 * a[i + 1]) + (w2 * a[i + 2] + w3 * a[i + 3])
+            b = x[past : past + run]
+            last = weights[past]
+            for i in range(run):
+                y[i] += last * b[i]
+            x[:past] = x[run : run + past].copy()
+        state[channel] = x[:past]

@@ -13,7 +13,7 @@ from typing import Literal, Self
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.dsp.delay import delayed, remember
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.engine.fading import fade_frames, fade_in
 from tin_kettle.core.recipe.model import Stage
@@ -77,9 +77,11 @@ class Voice:
     def __init__(self, stage: Stage, rate_hz: float) -> None:
         self.stage = stage
         self.processor: Processor | None = None
+        processor = stage.declared.build(stage.params, rate_hz)
         if stage.on:
-            self.processor = stage.declared.build(stage.params, rate_hz)
-        self.delay = self.processor.delay if self.processor else 0
+            self.processor = processor
+        # one that is off keeps its delay, so that nothing moves when it comes on
+        self.delay = processor.delay
         self.line = np.zeros((2, self.delay))
 
     def fork(self) -> Self:
@@ -98,12 +100,16 @@ class Voice:
 
     def process(self, block: Block, tap: Tap, key: Block | None) -> tuple[Block, Block | None]:
         """The block as left and right, and what the tap hears of it."""
-        if self.processor is None:
-            return block, np.zeros_like(block) if tap != "result" else None
         stage, channels = self.stage, self.stage.channels
-        dry = delayed(block, self.line)
+        if self.processor is None:
+            out = delayed(block, self.line)
+            return out, np.zeros_like(block) if tap != "result" else None
         self.processor.key = None if key is None else pick(key, channels)
         wet = self.processor.process(pick(block, channels))
+        if stage.mix == 1.0 and channels == "stereo" and tap == "result":
+            remember(block, self.line)
+            return wet, None
+        dry = delayed(block, self.line)
         if stage.mix < 1.0:
             wet = (1.0 - stage.mix) * pick(dry, channels) + stage.mix * wet
         out = rejoin(wet, dry, channels)
@@ -201,7 +207,7 @@ class Slot:
         """Whether a setting has the same delay, so that :meth:`change` may go to it."""
         if stage == self._voice.stage:
             return True
-        return self._voice.delay == (stage.declared.build(stage.params, self._rate_hz).delay if stage.on else 0)
+        return self._voice.delay == stage.declared.build(stage.params, self._rate_hz).delay
 
     def change(self, stage: Stage) -> None:
         """Go to another setting of the same kind and delay within 10 ms; a fade under way is finished first."""
@@ -273,7 +279,7 @@ class Slot:
 def _hops(block: Block, extreme: np.ufunc) -> NDArray[np.float64]:
     if not block.shape[1]:
         return np.zeros(0)
-    both = extreme(block[0], block[1])
+    both = extreme.reduce(block, axis=0)
     return np.asarray(extreme.reduceat(both, np.arange(0, block.shape[1], METER_HOP)))
 
 

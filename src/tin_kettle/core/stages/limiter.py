@@ -105,12 +105,16 @@ class Limiter(Processor):
         # all that is kept is from before the gain, so that a moved gain finds no step in it
         peaks = np.concatenate([self.f64("peaks"), self._peaks(block)], axis=1)
         self.f64("peaks")[:] = peaks[:, frames:]
+        if p.link == 1:
+            # fully linked sides have one gain: half the work
+            peaks = peaks.max(axis=0, keepdims=True)
         demand = np.empty_like(peaks)
-        for channel in range(2):
+        for channel in range(len(demand)):
             demand_db(peaks[channel], demand[channel], self._ceiling / self.static_gain)
-        link_levels(demand, p.link)
+        if p.link < 1:
+            link_levels(demand, p.link)
         scratch = np.empty(demand.shape[1])
-        for channel in range(2):
+        for channel in range(len(demand)):
             row = demand[channel]
             sliding_maximum(row, scratch, self._ahead + 1)
             now = row[:frames]
@@ -122,6 +126,12 @@ class Limiter(Processor):
         out = delayed(block, self.f64("line"))
         apply_db(out, self.effort_db, p.gain_db)
         return out
+
+    def adopt(self, other: Processor) -> None:
+        super().adopt(other)
+        if isinstance(other, Limiter) and other._params.link == 1:
+            for name in ("release", "first", "second", "sums"):
+                self.state[name][1] = self.state[name][0]
 
     def _peaks(self, block: Block) -> Block:
         if not self._params.true_peak:

@@ -27,7 +27,8 @@ class Processor:
     detector: Block | None = None
     """What the last block's detector heard, where the stage has one."""
     effort_db: NDArray[np.float64] | None = None
-    """Gain of the last block in dB, (2, frames), where the stage is dynamic; aligned with its output."""
+    """Gain of the last block in dB, where the stage is dynamic; aligned with its output. (2, frames), or (1, frames) if
+    both sides have the same."""
 
     def __init__(self) -> None:
         self.state: dict[str, NDArray[np.generic]] = {}
