@@ -10,8 +10,11 @@ import pytest
 
 from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.live import Audition
+from tin_kettle.core.engine.road import Piece
 from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.web import live
 from tin_kettle.web.live import HEADER, Session
 
 
@@ -106,6 +109,48 @@ def test_seek_loop_and_tap(session):
     say(session, type="listen", stage=None, tap="detector", heard=0)
     say(session, type="listen", stage=None, tap="sideways", heard=0)
     until(lambda: any(text["type"] == "problem" for text in wire.texts))
+
+
+def test_what_is_at_hand_is_found_by_name_and_what_is_gone_is_left_out(session):
+    session, wire = session
+    asked = []
+
+    def find(name, _now):
+        asked.append(name)
+        if name == "version:9":
+            raise LibraryError("there is no such version")
+        return Piece(recipe_of({"kind": "trim", "params": {"gain_db": -6}}), session._audition.sources)
+
+    session._find_piece = find
+    say(session, type="hand", others=["received", "version:9", "version:1"])
+    say(session, type="credit", epoch=0, position=9600, heard=0)
+    until(lambda: len(wire.blocks) == 10 and len(asked) == 3)
+    say(session, type="compare", other="version:1", heard=1000)
+    until(lambda: wire.blocks[-1][5]["other_name"] == "version:1")
+    assert 20 * np.log10(np.abs(wire.blocks[-1][4][2]).max()) == pytest.approx(-18, abs=0.01)
+    assert not [text for text in wire.texts if text["type"] == "problem"]
+
+
+def test_a_chain_that_is_too_heavy_says_so_and_its_loop_is_rendered_ahead(session, monkeypatch):
+    monkeypatch.setattr(live, "HEAVY", 0.0)
+    monkeypatch.setattr(live, "LIGHT", -1.0)
+    session, wire = session
+    say(session, type="credit", epoch=0, position=9600, heard=0)
+    until(lambda: {"type": "work", "heavy": True, "progress": None} in wire.texts)
+    say(session, type="loop", loop=[0, 20000], heard=0)
+    until(lambda: {"type": "work", "heavy": True, "progress": 1.0} in wire.texts)
+    wire.blocks.clear()
+    say(session, type="credit", epoch=0, position=60000, heard=9000)
+    until(lambda: wire.blocks and wire.blocks[-1][1] > 45000)
+    assert max(song for _, _, song, *_ in wire.blocks) < 20000
+    assert np.abs(wire.blocks[-1][4][0]).max() == pytest.approx(10 ** (-12 / 20), rel=1e-4)
+    say(session, type="edit", recipe=gain(-6), revision=7, heard=40000)
+    until(lambda: wire.blocks[-1][3] == 7)
+    assert np.abs(wire.blocks[-1][4][0]).max() == pytest.approx(10 ** (-18 / 20), rel=1e-4)
+    monkeypatch.setattr(live, "HEAVY", 9.0)
+    monkeypatch.setattr(live, "LIGHT", 9.0)
+    say(session, type="edit", recipe=gain(-9), revision=8, heard=40000)
+    until(lambda: {"type": "work", "heavy": False, "progress": None} in wire.texts)
 
 
 def test_nonsense_is_refused_and_the_sound_goes_on(session):

@@ -1,9 +1,11 @@
 """The live socket: one a bench. It renders a little ahead of the ear and rewinds when a control moves.
 
-In (JSON): ``credit`` {position, epoch}, ``edit`` {recipe, revision, heard}, ``seek`` {song}, ``loop`` {loop, heard},
-``tap`` {stage, tap, heard}, ``compare`` {other, heard}, ``listen`` {listening, lufs, heard}. Positions are stream
-frames, songs are song frames; ``lufs`` is the loudness of now and the other, for a service that turns songs down.
-Out: ``hello``, ``problem`` and ``stat`` as JSON, blocks as binary (:func:`pack`).
+In (JSON): ``credit`` {position, epoch, heard}, ``edit`` {recipe, revision, heard}, ``seek`` {song}, ``loop`` {loop,
+heard}, ``tap`` {stage, tap, heard}, ``choose`` {stage}, ``compare`` {other, heard}, ``hand`` {others} to be kept at
+hand for comparing, ``listen`` {listening, lufs, heard}. Positions are stream frames, songs are song frames; ``lufs`` is
+the loudness of now and the other, for a service that turns songs down.
+Out: ``hello``, ``problem`` and ``work`` {heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy
+where it can't be rendered as it plays, and ``progress`` is that of its loop, null without one.
 """
 
 from __future__ import annotations
@@ -47,7 +49,12 @@ BOOT = secrets.token_hex(8)
 MOST_AHEAD_S = 1.0
 """However much credit is asked for, no more than this is rendered ahead."""
 REWIND_GAP_S = 0.04
-STAT_EVERY = 24
+"""Edits are heard no more often than this, heavy chains' less often: what a rewind throws away must be caught up."""
+REWIND_GAP_OF_LOAD_S = 0.3
+HEAVY, LIGHT = 0.9, 0.6
+"""Share of the time there is from which a chain is too heavy to render as it plays, and below which it is not."""
+ROOM_FOR_SPARES = 0.35
+TOLD_STEP = 0.05
 TAPS = ("result", "removed", "detector")
 StartResponse = Callable[..., Any]
 
@@ -93,9 +100,14 @@ class Session:
         self._mail: dict[str, dict[str, Any]] = {}
         self._credit = 0
         self._credit_epoch = audition.epoch
+        self._heard = 0
         self._closed = False
         self._load = 0.0
+        self._work = 0.0
         self._rewound = 0.0
+        self._heavy = False
+        self._told: tuple[bool, float | None] = (False, None)
+        self._attending = True
 
     def send(self, data: bytes | str) -> None:
         """The socket library does not lock: two threads may not send at once."""
@@ -133,6 +145,8 @@ class Session:
                     return  # meant for what was played before a seek
                 most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
                 self._credit, self._credit_epoch = min(int(message["position"]), most), int(message["epoch"])
+                self._heard = int(message.get("heard", 0))
+                self._attending = True
             else:
                 self._mail[kind] = message
             self._wake.notify()
@@ -150,6 +164,11 @@ class Session:
                     self._obey(message)
                 if self._may_render():
                     self._render()
+                elif self._loop_to_render():
+                    self._audition.work_ahead(self._heard)
+                else:
+                    self._attend()
+                self._look_at_load()
             except KettleError as refused:
                 self.say("problem", problem=str(refused))
             except (KeyError, TypeError, ValueError) as wrong:
@@ -162,24 +181,54 @@ class Session:
         return REWIND_GAP_S if self._mail else None
 
     def _something_to_do(self) -> bool:
-        return self._closed or self._due() or self._may_render()
+        busy = self._attending or self._loop_to_render()
+        return self._closed or self._due() or self._may_render() or busy
 
     def _due(self) -> bool:
         if not self._mail:
             return False
-        return set(self._mail) != {"edit"} or time.monotonic() - self._rewound >= REWIND_GAP_S
+        gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._work, 1.0))
+        return set(self._mail) != {"edit"} or time.monotonic() - self._rewound >= gap_s
 
     def _take_mail(self) -> list[dict[str, Any]]:
         if not self._due():
             return []
-        order = ("edit", "tap", "compare", "listen", "loop", "seek")
+        order = ("choose", "edit", "tap", "compare", "listen", "loop", "seek", "hand")
         mail = [self._mail[kind] for kind in order if kind in self._mail]
         unknown = [kind for kind in self._mail if kind not in order]
         self._mail.clear()
         return mail if not unknown else [*mail, {"type": unknown[0]}]
 
     def _may_render(self) -> bool:
-        return self._credit_epoch == self._audition.epoch and self._audition.position < self._credit
+        audition = self._audition
+        return audition.can_play and self._credit_epoch == audition.epoch and audition.position < self._credit
+
+    def _loop_to_render(self) -> bool:
+        ahead = self._audition.ahead
+        return ahead is not None and ahead.progress < 1.0
+
+    def _attend(self) -> None:
+        """Look after what is kept at hand, where there is time for it."""
+        self._attending = self._work < ROOM_FOR_SPARES and self._audition.attend(self._heard)
+
+    def _look_at_load(self) -> None:
+        """Go over to rendering ahead where the chain is too heavy, and back where it is not; say so."""
+        audition, ahead = self._audition, self._audition.ahead
+        if ahead is not None and ahead.ready and ahead.progress == 1.0:
+            self._load = self._work = ahead.load
+            if self._work < LIGHT:
+                audition.come_back()
+        if self._work > HEAVY:
+            self._heavy = True
+        elif self._work < LIGHT:
+            self._heavy = False
+        if self._heavy and audition.ahead is None and audition.loop is not None:
+            audition.go_ahead()
+        ahead = audition.ahead
+        work = self._heavy, None if ahead is None else ahead.progress
+        if work[0] != self._told[0] or _apart(work[1], self._told[1]):
+            self._told = work
+            self.say("work", heavy=work[0], progress=work[1])
 
     def _obey(self, message: dict[str, Any]) -> None:
         kind, audition = message["type"], self._audition
@@ -201,6 +250,10 @@ class Session:
             audition.set_loop(None if loop is None else (int(loop[0]), int(loop[1])), int(message["heard"]))
         elif kind == "seek":
             audition.seek(int(message["song"]))
+        elif kind == "choose":
+            audition.choose(message["stage"])
+        elif kind == "hand":
+            self._keep_at_hand([str(name) for name in message["others"]])
         else:
             raise ValueError(f"type {kind!r}")
         if self._credit_epoch != audition.epoch:
@@ -211,6 +264,16 @@ class Session:
         piece = self._find_piece(name, self._audition.recipe) if self._find_piece and name != "received" else None
         self._audition.compare(name, piece, heard)
 
+    def _keep_at_hand(self, names: list[str]) -> None:
+        pieces: dict[str, Piece | None] = {}
+        for name in names:
+            try:
+                pieces[name] = self._find_piece(name, self._audition.recipe) if self._find_piece else None
+            except KettleError:
+                continue  # gone meanwhile; comparing with it will say so
+        self._audition.keep_at_hand(pieces)
+        self._attending = True
+
     def _listen(self, message: dict[str, Any]) -> None:
         audition = self._audition
         listening = parse_listening(message["listening"])
@@ -218,13 +281,23 @@ class Session:
         audition.listen(now, other, silent_buses(audition.recipe, listening), int(message["heard"]))
 
     def _render(self) -> None:
-        began = time.perf_counter()
+        began, began_work = time.perf_counter(), time.thread_time()
         played = self._audition.render()
-        took_s = time.perf_counter() - began
-        self._load += 0.1 * (took_s * self._audition.rate_hz / BLOCK_FRAMES - self._load)
+        if self._audition.ahead is None:
+            a_second = self._audition.rate_hz / BLOCK_FRAMES
+            self._load += 0.1 * ((time.perf_counter() - began) * a_second - self._load)
+            # what others do to the machine does not make a chain heavy
+            self._work += 0.1 * ((time.thread_time() - began_work) * a_second - self._work)
         other, now = self._audition.running_lufs()
         played.meters["match"] = match_loudness(other, now, estimate=True).document()
         self.send(pack(played, self._load))
+
+
+def _apart(progress: float | None, told: float | None) -> bool:
+    """Whether a progress is worth telling."""
+    if progress is None or told is None:
+        return progress is not told
+    return abs(progress - told) >= TOLD_STEP or (progress == 1.0) != (told == 1.0)
 
 
 def _find_piece(library: Library, song_id: int, audition: Audition, stack: ExitStack, name: str, now: Recipe) -> Piece:

@@ -5,8 +5,9 @@ import pytest
 
 from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.core.engine.test_graph import heard_above_4k_db
-from tin_kettle.core.engine.live import AHEAD_MS, BLOCK_FRAMES, Audition
+from tin_kettle.core.engine.live import AHEAD_MS, BLOCK_FRAMES, SWITCH_AHEAD_MS, Audition, PlainEar
 from tin_kettle.core.engine.offline import render
+from tin_kettle.core.engine.road import Piece
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ
@@ -157,3 +158,167 @@ def test_meters_tell_the_level_loudness_and_image():
     assert SPECTRUM_HZ[np.argmax(spectrum[0])] == pytest.approx(1000, rel=0.02)
     assert spectrum[0].max() == pytest.approx(-23, abs=1.5)
     assert spectrum[1].max() < -130
+
+
+# ---- kept at hand
+
+
+def squeezed(threshold_db):
+    return recipe_of({"id": "c", "kind": "compressor", "params": {"threshold_db": threshold_db, "ratio": 4}})
+
+
+def test_what_is_kept_at_hand_is_there_fifteen_milliseconds_on_and_sounds_as_if_it_had_played():
+    x = music(6.0)
+    sources = {"mix": ArraySource(x, RATE_HZ)}
+    audition = Audition(squeezed(-20), sources)
+    ear = Ear(audition)
+    others = {f"version:{db}": Piece(squeezed(-db), audition.sources) for db in (30, 40)}
+    audition.keep_at_hand({"received": None, **others})
+    ear.listen(RATE_HZ // 2)
+    while audition.attend(ear.heard):
+        pass
+    ear.listen(RATE_HZ)
+    for name, db in (("version:30", 30), ("version:40", 40), ("version:30", 30), ("received", None)):
+        while audition.attend(ear.heard):
+            pass
+        before = ear.heard
+        audition.compare(name, others.get(name), before)
+        assert audition.position - before <= SWITCH_AHEAD_MS * 48 + BLOCK_FRAMES
+        ear.listen(RATE_HZ // 4)
+        played = slice(audition.position - 4096, audition.position)
+        if db is None:
+            np.testing.assert_array_equal(ear.other[:, played], x[:, played])
+        else:
+            printed = np.concatenate(list(render(squeezed(-db), sources)), axis=1)
+            np.testing.assert_allclose(ear.other[:, played], printed[:, played], atol=1e-4)
+        assert ear.blocks[-1].other_name == name
+
+
+def test_what_is_at_hand_follows_seeks_and_is_forgotten_when_unwanted():
+    audition = Audition(recipe_of(), {"mix": positions()})
+    trimmed = recipe_of({"kind": "trim", "params": {"gain_db": -6}})
+    piece = Piece(trimmed, audition.sources)
+    ear = Ear(audition)
+    audition.keep_at_hand({"version:1": piece})
+    audition.seek(40000)
+    ear.heard = audition.position
+    while audition.attend(ear.heard):
+        pass
+    ear.listen(5000)
+    audition.compare("version:1", piece, ear.heard)
+    at = audition.position
+    ear.listen(20000)
+    wanted = (audition.song_at(at) + np.arange(2000)) / (RATE_HZ * 4) * 10 ** (-6 / 20)
+    np.testing.assert_allclose(ear.other[0, at : at + 2000], wanted, atol=1e-9)
+    audition.keep_at_hand({})
+    assert not audition.attend(ear.heard)
+
+
+def test_the_chosen_stages_detector_is_measured():
+    heard_above = {"ratio": 1, "detector_filters": [{"kind": "high_pass", "hz": 4000, "slope": 24}]}
+    recipe = recipe_of({"id": "c", "kind": "compressor", "params": heard_above})
+    audition = Audition(recipe, {"mix": ArraySource(tone(500, -12, 2) + tone(8000, -12, 2), RATE_HZ)})
+    audition.choose("c")
+    for _ in range(30):
+        meters = audition.render().meters
+    low, high = (np.argmin(np.abs(SPECTRUM_HZ - hz)) for hz in (500, 8000))
+    assert meters["detector"][0][high] == pytest.approx(-12, abs=1.0)
+    assert meters["detector"][0][low] < -70
+    assert meters["now"]["spectrum"][0][low] == pytest.approx(-12, abs=1.0)
+    audition.choose(None)
+    assert "detector" not in audition.render().meters
+
+
+# ---- rendered ahead
+
+
+def work(audition, heard):
+    while audition.ahead.progress < 1.0:
+        audition.work_ahead(heard)
+
+
+def test_a_loop_rendered_ahead_is_what_would_have_been_played():
+    x = music(4.0)
+    recipe = recipe_of({"id": "c", "kind": "compressor", "params": {"threshold_db": -30, "release_ms": 20}})
+    printed = np.concatenate(list(render(recipe, {"mix": ArraySource(x, RATE_HZ)})), axis=1)
+    audition = Audition(recipe, {"mix": ArraySource(x, RATE_HZ)})
+    assert not audition.go_ahead()
+    loop = (30000, 61000)
+    audition.set_loop(loop, heard=0)
+    assert audition.go_ahead()
+    assert not audition.can_play
+    work(audition, 0)
+    assert audition.can_play
+    start = audition.position
+    ear = Ear(audition)
+    ear.heard = start
+    ear.listen(2 * (loop[1] - loop[0]))
+    assert [b.song for b in ear.blocks if b.song < loop[0] or b.song >= loop[1]] == []
+    turn = slice(start + 5000, start + 31000)
+    np.testing.assert_allclose(ear.now[:, turn], printed[:, 35000:61000], atol=1e-4)
+    np.testing.assert_allclose(ear.other[:, turn], x[:, 35000:61000], atol=1e-6)
+    # the next turn is the same again, and the seam is the music's own
+    again = slice(turn.start + 31000, turn.stop + 31000)
+    np.testing.assert_array_equal(ear.now[:, again], ear.now[:, turn])
+    meters = ear.blocks[-1].meters
+    assert len(meters["now"]["spectrum"]) == 2
+    assert meters["stages"]["c"]["effort_db"].min() < -1
+
+
+def test_an_edit_ahead_plays_the_old_until_the_new_is_there():
+    def trim(gain_db):
+        return recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": gain_db}})
+
+    audition = Audition(trim(0), {"mix": ArraySource(tone(1000, -20, 4), RATE_HZ)}, revision=1)
+    audition.set_loop((0, 48000), heard=0)
+    audition.go_ahead()
+    work(audition, 0)
+    ear = Ear(audition)
+    ear.listen(20000)
+    audition.change(trim(6), 2, ear.heard)
+    ear.listen(10000)
+    assert ear.blocks[-1].revision == 1
+    assert 0 <= audition.ahead.progress < 1
+    heard = ear.heard
+    work(audition, heard)
+    assert audition.position == heard + 30 * 48
+    ear.listen(10000)
+    assert ear.blocks[-1].revision == 2
+    assert np.abs(ear.now[0, heard + 3000 : heard + 9000]).max() == pytest.approx(10 ** (-14 / 20), rel=1e-3)
+    audition.come_back()
+    ear.listen(10000)
+    assert np.abs(ear.now[0, ear.heard - 3000 : ear.heard]).max() == pytest.approx(10 ** (-14 / 20), rel=1e-3)
+
+
+def test_comparing_tapping_listening_and_moving_the_loop_work_ahead():
+    recipe = recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": 6}}, {"id": "l", "kind": "limiter"})
+    audition = Audition(recipe, {"mix": ArraySource(tone(1000, -20, 4), RATE_HZ)})
+    audition.set_loop((0, 30000), heard=0)
+    audition.go_ahead()
+    ear = Ear(audition)
+
+    def level(plane, frames=20000):
+        work(audition, ear.heard)
+        ear.listen(frames)
+        return 20 * np.log10(max(np.abs(plane[0, ear.heard - 4000 : ear.heard]).max(), 1e-9))
+
+    assert level(ear.now) == pytest.approx(-14, abs=0.01)
+    audition.compare("version:1", Piece(recipe_of({"kind": "trim", "params": {"gain_db": -6}}), audition.sources), 0)
+    assert level(ear.other) == pytest.approx(-26, abs=0.01)
+    audition.tap("l", "removed", ear.heard)
+    assert level(ear.now) < -120
+    audition.tap(None, "result", ear.heard)
+    audition.listen(PlainEar(), PlainEar(), frozenset({"mix"}), ear.heard)
+    assert level(ear.now) < -120
+    audition.listen(PlainEar(), PlainEar(), frozenset(), ear.heard)
+    audition.set_loop((60000, 90000), ear.heard)
+    epoch = audition.epoch
+    ear.heard = audition.position
+    assert level(ear.now) == pytest.approx(-14, abs=0.01)
+    assert ear.blocks[-1].song >= 60000
+    audition.seek(100000)
+    assert audition.epoch == epoch + 1
+    assert audition.song_at(audition.position) == 60000
+    assert audition.running_lufs()[1] == pytest.approx(-14, abs=0.1)
+    audition.set_loop(None, ear.heard)
+    assert audition.ahead is None

@@ -1,10 +1,10 @@
-"""One of the two things that are compared: a graph on its sources, what it fades from, its ear and its meters."""
+"""One of the things that are compared: a graph on its sources, what it fades from, its ear and its meters."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Self
+from typing import Any, Self
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from tin_kettle.core.engine.graph import Graph
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.measure.live import LiveMeter
+from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Bus, Recipe
 from tin_kettle.core.stages.processor import Block, Processor
 
@@ -50,6 +51,8 @@ class Road:
         self.graph = self.new_graph(piece.recipe)
         self.ear = Fading(ear, rate_hz)
         self.meter = LiveMeter(rate_hz)
+        # of what was rendered last, whichever twin did it
+        self.spectrum = LiveSpectrum(rate_hz)
         self._old: tuple[Piece, Graph] | None = None
         self._faded = 0
         self._fade = fade_frames(rate_hz)
@@ -97,6 +100,23 @@ class Road:
             if self._faded >= self._fade:
                 self._old = None
         return out
+
+    def gauge(self, block: Block) -> dict[str, Any]:
+        """What the gauges show of a rendered block, its spectrum among it."""
+        self.spectrum.feed(block)
+        return {**self.meter.feed(block), "spectrum": self.spectrum.levels_db()}
+
+    def readings(self) -> dict[str, Any]:
+        """Stage id → levels and effort of the last block."""
+        return {
+            slot.stage.id: {
+                "input_db": slot.reading.input_db.astype(np.float32),
+                "heard_db": slot.reading.heard_db.astype(np.float32),
+                "effort_db": slot.reading.effort_db.astype(np.float32),
+            }
+            for slot in self.graph.slots()
+            if slot.reading is not None
+        }
 
     def change(self, recipe: Recipe, song: Timeline, position: int) -> None:
         """Go to another recipe on the same sources."""

@@ -31,15 +31,18 @@ class _Part:
         """(2, columns): the highest bin near each frequency, or between two bins where they are far apart."""
         spectrum = np.fft.rfft(samples[:, -self.size :] * self.window)[:, self.bins]
         power = (spectrum.real**2 + spectrum.imag**2) * (4.0 / self.window.sum() ** 2)
-        level = 10.0 * np.log10(np.maximum(power, _FLOOR))
-        below = np.minimum(self.place.astype(np.intp), level.shape[1] - 2)
+        below = np.minimum(self.place.astype(np.intp), power.shape[1] - 2)
         share = self.place - below
-        out = level[:, below] * (1.0 - share) + level[:, below + 1] * share
+        out = _db(power[:, below]) * (1.0 - share) + _db(power[:, below + 1]) * share
         wide = self.last > self.first
         if wide.any():
-            edges = np.stack([self.first[wide], np.minimum(self.last[wide] + 1, level.shape[1] - 1)], axis=1).ravel()
-            out[:, wide] = np.maximum.reduceat(level, edges, axis=1)[:, ::2]
+            edges = np.stack([self.first[wide], np.minimum(self.last[wide] + 1, power.shape[1] - 1)], axis=1).ravel()
+            out[:, wide] = _db(np.maximum.reduceat(power, edges, axis=1)[:, ::2])
         return np.asarray(out)
+
+
+def _db(power: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.asarray(10.0 * np.log10(np.maximum(power, _FLOOR)))
 
 
 class LiveSpectrum:
@@ -60,8 +63,8 @@ class LiveSpectrum:
         """(2, points) of mid and side at ``SPECTRUM_HZ``; −140 dB where the rate carries nothing."""
         halved = 0.5 * self._heard
         for index, part in enumerate(self._parts):
-            # a long window changes little from one time to the next
-            if self._count % (2 if index == 0 else 1) == 0:
+            # the longer a window, the less it changes from one time to the next
+            if self._count % (len(self._parts) - index) == 0:
                 self._levels[:, part.columns] = part.levels_db(halved)
         self._count += 1
         return self._levels.copy()
