@@ -22,9 +22,9 @@ async ([gain, level]) => {
   await new Promise((next) => setTimeout(next, 60));
   const from = window.tapped.length;
   act.move("t", "gain_db", gain);
-  for (;;) {
-    await new Promise((next) => setTimeout(next, 4));
-    for (let block = from; block < window.tapped.length; block++) {
+  for (let block = from; ; ) {
+    await new Promise((next) => setTimeout(next, 15));
+    for (; block < window.tapped.length; block++) {
       const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
       if (Math.abs(20 * Math.log10(peak / level) - gain) < 0.2) return ((block - from) * 128000) / player.rateHz;
     }
@@ -39,9 +39,9 @@ async ([state, goal]) => {
   await new Promise((next) => setTimeout(next, 60));
   const from = window.tapped.length;
   act.compare(state);
-  for (;;) {
-    await new Promise((next) => setTimeout(next, 4));
-    for (let block = from; block < window.tapped.length; block++) {
+  for (let block = from; ; ) {
+    await new Promise((next) => setTimeout(next, 15));
+    for (; block < window.tapped.length; block++) {
       const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
       if (Math.abs(peak - goal) < 0.01 * goal) return ((block - from) * 128000) / player.rateHz;
     }

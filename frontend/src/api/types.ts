@@ -96,6 +96,8 @@ export interface Picture {
   hz?: number[];
   db?: number[];
   heard_db?: number[];
+  bump_hz?: number[];
+  bump_db?: number[];
   in_db?: number[];
   out_db?: number[];
   plots?: Partial<Record<Channels, number[]>>;

@@ -14,6 +14,7 @@ import {
   setPlaying,
   setView,
   toggleDim,
+  WITHOUT_CHAIN,
 } from "./listening";
 import { edit, kindInfo, step, useBench } from "./store";
 
@@ -117,10 +118,9 @@ function onLane(list: "solo" | "muted"): void {
   listenAs({ [list]: there ? listening[list].filter((id) => id !== lane) : [...listening[list], lane] });
 }
 
-function hearWithout(): void {
-  const { selected, heard } = state();
-  const without = `without:${selected ?? "*"}`;
-  compare(heard === without ? "now" : without);
+function hearWithout(what: string | null): void {
+  const without = what === null ? WITHOUT_CHAIN : `without:${what}`;
+  compare(state().heard === without ? "now" : without);
 }
 
 export const KEYS: KeyAction[] = [
@@ -146,7 +146,20 @@ export const KEYS: KeyAction[] = [
     group: "Listening",
     act: () => hearKeyed(number),
   })),
-  { keys: ["0"], shown: "0", says: "hear it without the chosen stage", group: "Listening", act: hearWithout },
+  {
+    keys: ["0"],
+    shown: "0",
+    says: "hear it without the chosen stage",
+    group: "Listening",
+    act: () => hearWithout(state().selected),
+  },
+  {
+    keys: ["n"],
+    shown: "N",
+    says: "hear it without any stage",
+    group: "Listening",
+    act: () => hearWithout(null),
+  },
   {
     keys: ["m"],
     shown: "M",

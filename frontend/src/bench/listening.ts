@@ -12,8 +12,9 @@ const get = useBench.getState;
 const set = useBench.setState;
 
 export const DIM_DB = -20;
+export const WITHOUT_CHAIN = "without:*";
 const ESTIMATE_MS = 2000;
-const SWITCH_LOOK_MS = 8;
+const MOST_AT_HAND = 4;
 
 /** The one player; tests reach it as `window.tinKettle.player`. */
 let player: LivePlayer | null = null;
@@ -43,6 +44,7 @@ export async function openSong(id: number): Promise<void> {
     listening: PLAIN,
     connected: false,
     underruns: 0,
+    work: { heavy: false, progress: null },
     match: { other_db: 0, now_db: 0, estimate: true },
   });
   readings.reset(song.frames);
@@ -50,6 +52,7 @@ export async function openSong(id: number): Promise<void> {
     connected: (connected) => set({ connected }),
     problem: (problem) => set({ problem }),
     underruns: (underruns) => set({ underruns }),
+    work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
     heard: ({ head, meters }) => {
       readings.take(head, meters);
       if (meters.other_name === get().other) estimateMatch(meters.match);
@@ -61,6 +64,8 @@ export async function openSong(id: number): Promise<void> {
   Object.assign(window, { tinKettle: { player, state: get, act } });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });
   if (get().loop) player.ask({ type: "loop", loop: get().loop });
+  player.ask({ type: "choose", stage: lookedAt });
+  player.ask({ type: "hand", others: atHand });
   applyGains();
   describe();
   localStorage.setItem("song", String(id));
@@ -75,7 +80,7 @@ function applyGains(): void {
   const { match, matched, monitorDb, dim, heard } = get();
   const gain = (db: number) => 10 ** (db / 20);
   player?.set({
-    other: heard !== "now",
+    other: heard === "now" ? null : heard,
     nowGain: matched ? gain(match.now_db) : 1,
     otherGain: matched ? gain(match.other_db) : 1,
     monitorGain: gain(monitorDb + (dim ? DIM_DB : 0)),
@@ -105,30 +110,33 @@ export function forgetMatches(): void {
   matches.clear();
 }
 
-let switching: ReturnType<typeof setInterval> | null = null;
-
-/** Hear now, or what it is compared with: at once where both are at hand, else as soon as the sound is there. */
+/** Hear now, or what it is compared with; the player goes over as soon as the sound is there. */
 export function compare(heard: Heard): void {
-  if (switching) clearInterval(switching);
-  switching = null;
-  if (heard === "now" || heard === get().other) {
-    set({ heard });
-    applyGains();
-    return;
+  if (heard !== "now" && heard !== get().other) {
+    const match = matches.get(heard) ?? { other_db: 0, now_db: 0, estimate: true };
+    set({ other: heard, match });
+    player?.ask({ type: "compare", other: heard });
+    listenAs({});
   }
-  const match = matches.get(heard) ?? { other_db: 0, now_db: 0, estimate: true };
-  const before = get().heard;
-  // what is heard of the old one goes on until the new one arrives at the ear
-  set({ other: heard, match, heard: before === "now" ? "now" : heard });
-  player?.ask({ type: "compare", other: heard });
-  listenAs({});
-  switching = setInterval(() => {
-    if (player?.now()?.moment.meters.other_name !== heard && get().playing) return;
-    if (switching) clearInterval(switching);
-    switching = null;
-    set({ heard });
-    applyGains();
-  }, SWITCH_LOOK_MS);
+  set({ heard });
+  applyGains();
+}
+
+let lookedAt: string | null = null;
+let atHand: Heard[] = [];
+
+/** Keep what may be compared next at hand, so that it is heard at once; a reference needs no keeping. */
+export function keepAtHand(others: Heard[]): void {
+  const wanted = others.filter((name) => !/^(now|reference)/.test(name)).slice(0, MOST_AT_HAND);
+  if (wanted.join() === atHand.join()) return;
+  atHand = wanted;
+  player?.ask({ type: "hand", others: atHand });
+}
+
+/** Have what a stage listens to measured, as long as it is looked at. */
+export function lookAtDetector(stage: string | null): void {
+  lookedAt = stage;
+  player?.ask({ type: "choose", stage });
 }
 
 export function setMatched(matched: boolean): void {
@@ -240,4 +248,15 @@ function keepView(at?: number): void {
     const position = at ?? player?.now()?.song ?? 0;
     if (song) api.view(song.id, { stage: selected, lane, loop, song: Math.round(position) }).catch(complain);
   }, 500);
+}
+
+const TRY_S = 8;
+
+/** Loop a few seconds from where the song is heard. */
+export function loopFromHere(): void {
+  const { song } = get();
+  if (!song) return;
+  const length = Math.min(song.frames, TRY_S * song.rate_hz);
+  const from = Math.min(Math.round(heardSong()), song.frames - length);
+  setLoop([from, from + length]);
 }

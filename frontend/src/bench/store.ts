@@ -12,7 +12,7 @@ import type {
   Song,
   Stages,
 } from "../api/types";
-import type { Tap } from "../live/protocol";
+import type { Tap, Work } from "../live/protocol";
 import { chainOf, laneOf, MASTER, setParam, stageOf } from "./editing";
 import type { Lane } from "./editing";
 import { Readings } from "./readings";
@@ -56,6 +56,7 @@ interface BenchState {
   listening: Listening;
   connected: boolean;
   underruns: number;
+  work: Work;
   queueMs: number;
   problem: string | null;
   /** Something that went well and is worth a word. */
@@ -85,6 +86,7 @@ export const useBench = create<BenchState>(() => ({
   listening: PLAIN,
   connected: false,
   underruns: 0,
+  work: { heavy: false, progress: null },
   queueMs: 200,
   problem: null,
   said: null,

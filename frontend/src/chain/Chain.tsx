@@ -17,9 +17,10 @@ import { CSS } from "@dnd-kit/utilities";
 import { DropdownMenu } from "radix-ui";
 import type { Stage } from "../api/types";
 import { addStage, busOf, chainOf, MASTER, moveStage, removeStage, setField } from "../bench/editing";
-import { openLane, select } from "../bench/listening";
+import { compare, openLane, select, WITHOUT_CHAIN } from "../bench/listening";
 import { edit, kindInfo, useBench } from "../bench/store";
 import { formatDb } from "../ui/format";
+import { Hint } from "../ui/Hint";
 import { useHeard } from "../ui/useHeard";
 import { BusStrip } from "./BusStrip";
 
@@ -67,6 +68,7 @@ export function Chain() {
         )}
         <AddStage />
       </div>
+      {chain.some(({ on }) => on) && <WithoutChain />}
     </section>
   );
 }
@@ -186,6 +188,23 @@ function Row({ stage, effort }: { stage: Stage; effort: number }) {
         ×
       </button>
     </li>
+  );
+}
+
+/** The song without any stage, at equal loudness. */
+function WithoutChain() {
+  const heard = useBench((s) => s.heard === WITHOUT_CHAIN);
+  return (
+    <Hint text="Hears the song with every stage off, at equal loudness (key N). The faders stay as they are.">
+      <button
+        type="button"
+        aria-pressed={heard}
+        onClick={() => compare(heard ? "now" : WITHOUT_CHAIN)}
+        className={`border-t border-faint px-3 py-[7px] text-left ${heard ? "bg-ink text-page" : "text-mute hover:text-ink"}`}
+      >
+        Without any stage
+      </button>
+    </Hint>
   );
 }
 

@@ -7,7 +7,9 @@ import {
   compare,
   DIM_DB,
   heardSong,
+  keepAtHand,
   listenAs,
+  loopFromHere,
   plainResult,
   setLoop,
   setMatched,
@@ -15,6 +17,7 @@ import {
   setPlaying,
   setQueue,
   toggleDim,
+  WITHOUT_CHAIN,
 } from "../bench/listening";
 import { stageOf } from "../bench/editing";
 import { setKeyed } from "../bench/keys";
@@ -130,7 +133,10 @@ function Comparing() {
   const titles = stageTitles();
   const otherName = useHeardName(other).toLowerCase();
   const keyed = keyedOthers(named);
-  useEffect(() => setKeyed(keyed));
+  useEffect(() => {
+    setKeyed(keyed);
+    keepAtHand(keyed);
+  });
   const states = other.startsWith("without") && !keyed.includes(other) ? [...keyed, other] : keyed;
   const [who, db] = match.now_db < 0 ? ["now", match.now_db] : [otherName, match.other_db];
   const said = matched ? (match.estimate ? "matched, estimate" : "level matched") : "not matched";
@@ -150,7 +156,7 @@ function Comparing() {
             <span
               className={`block text-[10px] [font-stretch:84%] ${heard === value ? "opacity-75" : "text-mute"}`}
             >
-              {keyed.includes(value) ? `key ${index + 1}` : "key 0"}
+              {keyed.includes(value) ? `key ${index + 1}` : value === WITHOUT_CHAIN ? "key N" : "key 0"}
             </span>
           </button>
         ))}
@@ -275,6 +281,7 @@ function HeardLine() {
         </button>
       )}
       <span className="ml-auto" />
+      <Heavy />
       {now?.gauge.clips && (
         <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-white">
           monitor clips
@@ -311,6 +318,28 @@ function HeardLine() {
         </Popover.Portal>
       </Popover.Root>
     </div>
+  );
+}
+
+/** A chain that takes longer than it sounds, and how it is heard all the same. */
+function Heavy() {
+  const { heavy, progress } = useBench((s) => s.work);
+  if (!heavy) return null;
+  if (progress === null)
+    return (
+      <span role="status" className="flex min-w-0 shrink gap-2 text-copper">
+        <span className="truncate">too heavy to play as it changes</span>
+        <button type="button" className="shrink-0 font-[620] hover:underline" onClick={loopFromHere}>
+          render 8 s from here and loop them
+        </button>
+      </span>
+    );
+  return (
+    <span role="status" className="min-w-0 shrink truncate text-copper">
+      {progress < 1
+        ? `too heavy to play as it changes: rendering the loop, ${Math.round(progress * 100)} %`
+        : "heavy chain: the loop is played as rendered ahead"}
+    </span>
   );
 }
 

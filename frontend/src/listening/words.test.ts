@@ -29,7 +29,7 @@ describe("what is heard, in words", () => {
   it("calls what is compared by its name", () => {
     const named = { versions: [], references: [] };
     expect(nameOf("without:a", named, { a: "Limiter" })).toBe("without limiter");
-    expect(nameOf("without:*", named, {})).toBe("without the chain");
+    expect(nameOf("without:*", named, {})).toBe("without any stage");
     expect(nameOf("received", named, {})).toBe("Received");
   });
 });

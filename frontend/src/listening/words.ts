@@ -43,7 +43,7 @@ export function nameOf(
   if (kind === "reference") return references.find(({ id }) => String(id) === rest)?.name ?? "reference";
   if (kind === "without")
     return rest === "*"
-      ? "without the chain"
+      ? "without any stage"
       : `without ${(titles[rest ?? ""] ?? "the stage").toLowerCase()}`;
   return kind === "received" ? "Received" : "Now";
 }

@@ -2,7 +2,7 @@
 import workletUrl from "./player.worklet.ts?worker&url";
 import SocketWorker from "./socket.worker.ts?worker";
 import type { PlayerReport, PlayerSettings } from "./player.worklet";
-import type { Ask, BlockHead, FromWorker, Meters, ToWorker } from "./protocol";
+import type { Ask, BlockHead, FromWorker, Meters, ToWorker, Work } from "./protocol";
 
 export interface Moment {
   head: BlockHead;
@@ -13,11 +13,19 @@ export interface PlayerEvents {
   connected: (connected: boolean) => void;
   problem: (problem: string, fatal: boolean) => void;
   underruns: (count: number) => void;
+  work: (work: Work) => void;
   /** A block begins to be heard. */
   heard: (moment: Moment) => void;
 }
 
 const KEPT_MOMENTS = 128;
+
+/** A block that may be heard; its meters are taken apart when it is. */
+interface Coming {
+  head: BlockHead;
+  meters: string;
+  moment?: Moment;
+}
 
 export class LivePlayer {
   readonly context: AudioContext;
@@ -27,12 +35,12 @@ export class LivePlayer {
   private readonly settings: PlayerSettings = {
     type: "settings",
     playing: false,
-    other: false,
+    other: null,
     nowGain: 1,
     otherGain: 1,
     monitorGain: 1,
   };
-  private moments: Moment[] = [];
+  private coming: Coming[] = [];
   private report: PlayerReport = { epoch: -1, position: 0, underruns: 0, starved: true };
   private reportedAt = 0;
   private told: Moment | null = null;
@@ -78,12 +86,13 @@ export class LivePlayer {
 
   private hear(message: FromWorker): void {
     if (message.type === "block") {
-      this.moments.push({ head: message.head, meters: message.meters });
-      if (this.moments.length > KEPT_MOMENTS) this.moments.shift();
+      this.coming.push({ head: message.head, meters: message.meters });
+      if (this.coming.length > KEPT_MOMENTS) this.coming.shift();
     } else if (message.type === "hello") {
-      this.moments = [];
+      this.coming = [];
       this.events.connected(true);
     } else if (message.type === "lost") this.events.connected(false);
+    else if (message.type === "work") this.events.work(message);
     else this.events.problem(message.problem, message.fatal);
   }
 
@@ -111,10 +120,11 @@ export class LivePlayer {
   /** What is heard at the moment, and where in the song; null before the first block. */
   now(): { song: number; moment: Moment } | null {
     const position = this.position();
-    const moment = this.moments.findLast(
+    const found = this.coming.findLast(
       ({ head }) => head.epoch === this.report.epoch && head.position <= position,
     );
-    if (!moment) return null;
+    if (!found) return null;
+    const moment = (found.moment ??= { head: found.head, meters: JSON.parse(found.meters) as Meters });
     if (moment !== this.told) {
       this.told = moment;
       this.events.heard(moment);

@@ -14,7 +14,8 @@ declare function registerProcessor(name: string, processor: unknown): void;
 export interface PlayerSettings {
   type: "settings";
   playing: boolean;
-  other: boolean;
+  /** what now is compared with, while that is heard; null where now is */
+  other: string | null;
   nowGain: number;
   otherGain: number;
   monitorGain: number;
@@ -50,11 +51,14 @@ class Player extends AudioWorkletProcessor {
   private settings: PlayerSettings = {
     type: "settings",
     playing: false,
-    other: false,
+    other: null,
     nowGain: 1,
     otherGain: 1,
     monitorGain: 1,
   };
+
+  /** What is played: the settings, but for a comparison whose sound has not come yet. */
+  private active = this.settings;
 
   constructor() {
     super();
@@ -79,16 +83,20 @@ class Player extends AudioWorkletProcessor {
       this.starved = true;
       return;
     }
-    const { epoch, position, frames, planes } = message;
+    const { epoch, position, frames, planes, other } = message;
     if (this.epoch < 0) {
       this.epoch = epoch;
       this.position = position;
     }
-    if (epoch === this.epoch) this.ring.write(position, frames, planes, this.position);
-    else if (epoch > this.epoch) {
+    if (epoch === this.epoch) {
+      this.ring.write(position, frames, planes, this.position);
+      this.ring.name(position, other, this.position);
+    }
+    if (epoch > this.epoch) {
       if (epoch !== this.nextEpoch) this.next.clear();
       this.nextEpoch = epoch;
       this.next.write(position, frames, planes, position);
+      this.next.name(position, other, position);
     }
   }
 
@@ -129,12 +137,14 @@ class Player extends AudioWorkletProcessor {
       if (this.nextEpoch < 0) this.underruns += 1;
     } else if (this.starved && ahead >= PREBUFFER_S * sampleRate) this.starved = false;
     const turning = this.nextEpoch >= 0 && this.next.written - this.next.begun >= PREBUFFER_S * sampleRate;
+    const { other: compared } = this.settings;
+    if (compared === null || compared === this.ring.nameAt(this.position)) this.active = this.settings;
     const goal = wanted && !this.starved && !turning ? 1 : 0;
     for (let i = 0; i < left.length; i++) {
       this.envelope += Math.max(-fade, Math.min(fade, goal - this.envelope));
-      this.mix += Math.max(-glide, Math.min(glide, (this.settings.other ? 1 : 0) - this.mix));
-      this.nowGain += (this.settings.nowGain - this.nowGain) * glide * 3;
-      this.otherGain += (this.settings.otherGain - this.otherGain) * glide * 3;
+      this.mix += Math.max(-glide, Math.min(glide, (this.active.other === null ? 0 : 1) - this.mix));
+      this.nowGain += (this.active.nowGain - this.nowGain) * glide * 3;
+      this.otherGain += (this.active.otherGain - this.otherGain) * glide * 3;
       this.monitorGain += (this.settings.monitorGain - this.monitorGain) * glide * 3;
       if (this.envelope <= 0 || this.position >= this.ring.written) {
         if (this.position >= this.ring.written) this.envelope = 0;

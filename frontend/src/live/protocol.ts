@@ -20,7 +20,7 @@ export interface Gauge {
   correlation: number | null;
   scope: [number[], number[]];
   /** mid and side, dB at the points of `SPECTRUM` */
-  spectrum?: [number[], number[]];
+  spectrum: [number[], number[]];
   /** the way to the ear ran over full scale */
   clips: boolean;
 }
@@ -36,6 +36,8 @@ export interface Meters {
   other: Gauge;
   other_name: string;
   stages: Record<string, Reading>;
+  /** spectrum of what the chosen stage listens to, where it has a detector */
+  detector?: [number[], number[]];
   match: Match;
   load: number;
 }
@@ -75,13 +77,20 @@ export function parseBlock(data: ArrayBuffer): Block | null {
   };
 }
 
+/** What now is compared with in a block, read out of its meters without taking them apart. */
+export function otherName(meters: string): string {
+  return /"other_name":"([^"]*)"/.exec(meters)?.[1] ?? "";
+}
+
 /** What the bench asks of the socket's worker; the worker adds the position being heard. */
 export type Ask =
   | { type: "edit"; recipe: Recipe; revision: number }
   | { type: "seek"; song: number }
   | { type: "loop"; loop: [number, number] | null }
   | { type: "tap"; stage: string | null; tap: Tap }
+  | { type: "choose"; stage: string | null }
   | { type: "compare"; other: string }
+  | { type: "hand"; others: string[] }
   | { type: "listen"; listening: Listening; lufs: (number | null)[] };
 
 export type ToWorker =
@@ -89,10 +98,18 @@ export type ToWorker =
   | { type: "queue"; queueMs: number }
   | { type: "ask"; ask: Ask };
 
+/** How hard the server works: a heavy chain is not rendered as it plays, but its loop before. */
+export interface Work {
+  heavy: boolean;
+  /** how much of the loop is ready; null where none is rendered ahead */
+  progress: number | null;
+}
+
 export type FromWorker =
   | { type: "hello"; rateHz: number; frames: number; again: boolean }
-  | { type: "block"; head: BlockHead; meters: Meters }
+  | { type: "block"; head: BlockHead; meters: string }
   | { type: "lost" }
+  | ({ type: "work" } & Work)
   | { type: "problem"; problem: string; fatal: boolean };
 
 /** From the player to the worker: how far the ear is. */
@@ -103,4 +120,5 @@ export interface Heard {
 }
 
 /** From the worker to the player. */
-export type ToPlayer = ({ type: "block"; planes: Float32Array } & BlockHead) | { type: "reset" };
+export type ToPlayer =
+  ({ type: "block"; planes: Float32Array; other: string } & BlockHead) | { type: "reset" };

@@ -23,7 +23,43 @@ describe("the ring", () => {
       before = ring.read(0, at);
     }
     expect(ring.read(0, 1500 + SEAM_FRAMES)).toBe(6500 + SEAM_FRAMES);
-    expect(ring.written).toBe(2048);
+  });
+
+  it("goes on without a seam after a rewind, and keeps the old sound until the new one comes", () => {
+    const ring = new Ring(1);
+    ring.write(0, 4096, ramp(0, 4096), 0);
+    ring.write(1024, 1024, ramp(1024, 1024, 5000), 500);
+    expect(ring.written).toBe(4096);
+    expect(ring.read(0, 3000)).toBe(3000);
+    ring.write(2048, 1024, ramp(2048, 1024, 5000), 900);
+    expect(ring.read(0, 2047)).toBe(7047);
+    expect(ring.read(0, 2048)).toBe(7048);
+    // late: the ear has reached the middle of it, and is taken over from what it heard
+    ring.write(3072, 1024, ramp(3072, 1024, 5000), 3500);
+    expect(ring.read(0, 3499)).toBe(3499);
+    expect(ring.read(0, 3500)).toBeLessThan(3550);
+    expect(ring.read(0, 3500 + SEAM_FRAMES)).toBe(8500 + SEAM_FRAMES);
+  });
+
+  it("knows what is compared with at every position", () => {
+    const ring = new Ring(1);
+    ring.name(0, "received", 0);
+    ring.name(1024, "received", 0);
+    ring.name(2048, "version:1", 100);
+    expect([ring.nameAt(0), ring.nameAt(2047), ring.nameAt(2048)]).toEqual([
+      "received",
+      "received",
+      "version:1",
+    ]);
+    ring.name(1024, "version:2", 500);
+    expect([ring.nameAt(600), ring.nameAt(1024), ring.nameAt(9000)]).toEqual([
+      "received",
+      "version:2",
+      "version:2",
+    ]);
+    ring.name(4096, "version:2", 3000);
+    expect(ring.nameAt(3000)).toBe("version:2");
+    expect(ring.nameAt(100)).toBeUndefined();
   });
 });
 

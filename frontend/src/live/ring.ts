@@ -7,8 +7,13 @@ export class Ring {
   readonly planes: Float32Array[];
   /** First position that has not been written. */
   written = 0;
+  /** Where the block that was written last ends. */
+  private end = -1;
   /** First position that was ever written. */
   begun = -1;
+
+  /** What the second pair of planes holds, from which position on. */
+  private names: { from: number; name: string }[] = [];
 
   constructor(planes: number) {
     this.planes = Array.from({ length: planes }, () => new Float32Array(RING_FRAMES));
@@ -17,18 +22,33 @@ export class Ring {
   clear(): void {
     this.begun = -1;
     this.written = 0;
+    this.end = -1;
+    this.names = [];
+  }
+
+  /** Say what is compared with, from a position on; what was said of later ones is void. */
+  name(position: number, name: string, playing: number): void {
+    this.names = this.names.filter(
+      ({ from }, i) => from < position && (this.names[i + 1]?.from ?? Infinity) > playing,
+    );
+    if (this.names.at(-1)?.name !== name) this.names.push({ from: position, name });
+  }
+
+  nameAt(position: number): string | undefined {
+    return this.names.findLast(({ from }) => from <= position)?.name;
   }
 
   /**
-   * Write a block; what lies before `playing` is over and stays. Where it replaces samples that were there, it fades
-   * in over 5 ms, so that no step is heard even when it comes late. What was written behind it is void.
+   * Write a block; what lies before `playing` is over and stays. Where it does not go on from the block before, or
+   * comes late, it fades in over 5 ms from what is there. What lies behind it may still be played until it is replaced:
+   * a moment more of the old sound is better than a gap.
    */
   write(position: number, frames: number, samples: Float32Array, playing: number): void {
     if (this.begun < 0) this.begun = position;
     const start = Math.max(position, playing);
     const end = position + frames;
-    const seam = Math.max(0, Math.min(SEAM_FRAMES, this.written - start, end - start));
-    const replacing = position < this.written && start > this.begun;
+    const goesOn = position === this.end && start === position;
+    const seam = goesOn ? 0 : Math.max(0, Math.min(SEAM_FRAMES, this.written - start, end - start));
     for (let plane = 0; plane < this.planes.length; plane++) {
       const ring = this.planes[plane]!;
       const offset = plane * frames - position;
@@ -36,11 +56,11 @@ export class Ring {
         const slot = at & (RING_FRAMES - 1);
         const sample = samples[offset + at]!;
         const done = at - start;
-        ring[slot] =
-          replacing && done < seam ? ring[slot]! + ((done + 1) / seam) * (sample - ring[slot]!) : sample;
+        ring[slot] = done < seam ? ring[slot]! + ((done + 1) / seam) * (sample - ring[slot]!) : sample;
       }
     }
-    this.written = Math.max(end, start);
+    this.end = end;
+    this.written = Math.max(this.written, end, start);
   }
 
   read(plane: number, position: number): number {

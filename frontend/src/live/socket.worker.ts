@@ -1,6 +1,6 @@
 /** Owns the live socket, so that a busy page cannot starve the ear: blocks go straight on to the player. */
-import { parseBlock } from "./protocol";
-import type { Ask, FromWorker, Heard, Meters, ToPlayer, ToWorker } from "./protocol";
+import { otherName, parseBlock } from "./protocol";
+import type { Ask, FromWorker, Heard, ToPlayer, ToWorker } from "./protocol";
 
 const LONGEST_WAIT_MS = 500;
 
@@ -15,7 +15,8 @@ let heard = { epoch: 0, position: 0 };
 let songHeard = 0;
 const blocks: { epoch: number; position: number; song: number }[] = [];
 /** The last of each kind, said again when the connection is back. */
-const standing: { edit?: Ask; loop?: Ask; tap?: Ask; compare?: Ask; listen?: Ask } = {};
+const KINDS = ["edit", "loop", "tap", "choose", "compare", "hand", "listen"] as const;
+const standing: { [Kind in (typeof KINDS)[number]]?: Ask } = {};
 
 const tell = (message: FromWorker) => self.postMessage(message);
 const play = (message: ToPlayer, transfer: Transferable[] = []) => player?.postMessage(message, transfer);
@@ -26,7 +27,7 @@ function say(message: object): void {
 
 function grant(): void {
   const ahead = Math.round((queueMs / 1000) * rateHz);
-  say({ type: "credit", epoch: heard.epoch, position: heard.position + ahead });
+  say({ type: "credit", ...heard, position: heard.position + ahead, heard: heard.position });
 }
 
 function ask(message: Ask): void {
@@ -45,7 +46,7 @@ function greet(message: { boot: string; rate_hz: number; frames: number }): void
   play({ type: "reset" });
   tell({ type: "hello", rateHz, frames: message.frames, again });
   // every connection is a stream of its own: it learns what holds and where the ear was
-  for (const kind of ["edit", "loop", "tap", "compare", "listen"] as const) {
+  for (const kind of KINDS) {
     const last = standing[kind];
     if (last) say({ ...last, heard: 0 });
   }
@@ -56,6 +57,7 @@ function greet(message: { boot: string; rate_hz: number; frames: number }): void
 function receive(data: string | ArrayBuffer): void {
   if (typeof data === "string") {
     const message = JSON.parse(data) as { type: string; problem?: string; fatal?: boolean };
+    if (message.type === "work") tell(message as unknown as FromWorker);
     if (message.type === "hello") greet(message as unknown as Parameters<typeof greet>[0]);
     else if (message.type === "problem")
       tell({ type: "problem", problem: message.problem ?? "", fatal: message.fatal ?? false });
@@ -70,8 +72,9 @@ function receive(data: string | ArrayBuffer): void {
   }
   blocks.push(head);
   if (blocks.length > 256) blocks.shift();
-  play({ type: "block", planes, ...head }, [planes.buffer]);
-  tell({ type: "block", head, meters: JSON.parse(meters) as Meters });
+  play({ type: "block", planes, other: otherName(meters), ...head }, [planes.buffer]);
+  // as a text: most cheaply handed on, and taken apart only when it is heard
+  tell({ type: "block", head, meters });
 }
 
 function open(): void {

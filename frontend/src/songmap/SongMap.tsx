@@ -7,7 +7,8 @@ import type { Span } from "../bench/store";
 import { complain, edit, kindInfo, useBench } from "../bench/store";
 import { api } from "../api/client";
 import { formatDb, formatTime } from "../ui/format";
-import { useCanvas, useMovingCanvas } from "../ui/useCanvas";
+import { Playhead } from "../ui/Playhead";
+import { useCanvas } from "../ui/useCanvas";
 import { drawMap, drawOverlay, drawScope } from "./drawing";
 import type { MapPicture, Row } from "./drawing";
 import { MapNotes } from "./MapNotes";
@@ -58,9 +59,6 @@ export function SongMap() {
     rows,
     flags,
   };
-  const movingRef = useMovingCanvas((context, width, height) =>
-    drawOverlay(context, width, height, view, heardSong(), draft ?? loop, hover?.x ?? null),
-  );
 
   const place = (event: PointerEvent<HTMLElement> | WheelEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -167,7 +165,15 @@ export function SongMap() {
         }}
       >
         <StillMap picture={picture} scope={scope} theme={dark} />
-        <canvas ref={movingRef} className="absolute inset-0 h-full w-full" />
+        <Overlay view={view} loop={draft ?? loop} hover={hover?.x ?? null} theme={dark} />
+        <Playhead
+          style={{ top: BAND_HEIGHT - 3, bottom: 0 }}
+          handle
+          at={(width) => {
+            const x = xOf(heardSong(), width, view);
+            return x < 0 || x > width ? null : x;
+          }}
+        />
         {recipe.sections.length === 0 && <ProposeSections />}
         {renaming && <RenameSection id={renaming} view={view} onDone={() => setRenaming(null)} />}
         {hover && (
@@ -222,6 +228,24 @@ const StillMap = memo(function StillMap({ picture, scope, theme }: StillProps) {
   );
   return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
 }, isSame);
+
+interface OverlayProps {
+  view: Span;
+  loop: Span | null;
+  hover: number | null;
+  theme: boolean;
+}
+
+/** Loop and pointer, over the map. */
+const Overlay = memo(function Overlay({ view, loop, hover, theme }: OverlayProps) {
+  const [from, to] = view;
+  const draw = useCallback(
+    (context: CanvasRenderingContext2D, width: number, height: number) =>
+      drawOverlay(context, width, height, [from, to], loop, hover),
+    [from, to, loop, hover],
+  );
+  return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
+});
 
 /** What lies under the pointer, in words. */
 function reading(y: number, share: number, at_s: number, rows: Row[]): string {

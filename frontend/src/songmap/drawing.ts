@@ -167,7 +167,6 @@ export function drawOverlay(
   width: number,
   height: number,
   view: Span,
-  playhead: number,
   loop: Span | null,
   hover: number | null,
 ): void {
@@ -185,14 +184,4 @@ export function drawOverlay(
     context.fillRect(hover - 0.5, BAND_HEIGHT + 1, 1, height - BAND_HEIGHT);
     context.globalAlpha = 1;
   }
-  const x = xOf(playhead, width, view);
-  context.fillStyle = colour("ink");
-  context.fillRect(x - 0.8, BAND_HEIGHT - 3, 1.6, height - BAND_HEIGHT + 3);
-  context.beginPath();
-  context.moveTo(x - 5, BAND_HEIGHT - 7);
-  context.lineTo(x + 5, BAND_HEIGHT - 7);
-  context.lineTo(x + 5, BAND_HEIGHT - 2);
-  context.lineTo(x, BAND_HEIGHT + 3);
-  context.lineTo(x - 5, BAND_HEIGHT - 2);
-  context.fill();
 }

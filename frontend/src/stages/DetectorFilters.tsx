@@ -1,11 +1,8 @@
-import { create } from "zustand";
 import type { DetectorFilter, Param, Stage } from "../api/types";
-import { setParam } from "../bench/editing";
-import { listen } from "../bench/listening";
-import { edit, rest, useBench } from "../bench/store";
-import { formatHz } from "../ui/format";
+import { useBench } from "../bench/store";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
+import { changeFilters, letGo, moveFilter, useFollow } from "./detector";
 
 const SHAPES = [
   { value: "high_pass", label: "above" },
@@ -18,33 +15,11 @@ const SLOPES = ["6", "12", "24"].map((value) => ({ value, label: value }));
 const MOST = 3;
 const FRESH: DetectorFilter = { kind: "high_pass", hz: 100, q: 0.707, gain_db: 0, slope: 12 };
 
-/** Whether the ear goes to the detector while one of its controls is held. */
-const useFollow = create<{ follows: boolean; held: boolean }>(() => ({ follows: false, held: false }));
-
-/** The hand has let go: keep the edit, and hear the result again where it was left for the hand. */
-function letGo(): void {
-  rest();
-  if (useFollow.getState().held) listen("result");
-  useFollow.setState({ held: false });
-}
-
 /** What the detector hears through: up to three filters, none of which the sound itself passes. */
 export function DetectorFilters({ stage, filters }: { stage: Stage; filters: DetectorFilter[] }) {
   const params = useBench((s) => s.stages?.detector_filter ?? []);
   const follows = useFollow((s) => s.follows);
-  const change = (next: DetectorFilter[], label: string, resting = false) => {
-    const { recipe, tap } = useBench.getState();
-    if (follows && !resting && tap === "result") {
-      useFollow.setState({ held: true });
-      listen("detector");
-    }
-    if (recipe)
-      edit(setParam(recipe, stage.id, "detector_filters", next), `Listens through: ${label}`, resting);
-  };
-  const replace = (index: number, fields: Partial<DetectorFilter>, resting = false) => {
-    const next = filters.map((filter, i) => (i === index ? { ...filter, ...fields } : filter));
-    change(next, formatHz(next[index]!.hz), resting);
-  };
+  const change = (next: DetectorFilter[], label: string) => changeFilters(stage.id, next, label, true);
   return (
     <section aria-label="Listens through" className="order-last col-span-full border-t border-faint pt-2">
       <div className="flex items-center gap-3 pb-1">
@@ -54,7 +29,7 @@ export function DetectorFilters({ stage, filters }: { stage: Stage; filters: Det
           <button
             type="button"
             className="font-semibold text-rim hover:underline"
-            onClick={() => change([...filters, FRESH], "filter added", true)}
+            onClick={() => change([...filters, FRESH], "filter added")}
           >
             + filter
           </button>
@@ -76,12 +51,11 @@ export function DetectorFilters({ stage, filters }: { stage: Stage; filters: Det
           number={index + 1}
           filter={filter}
           params={params}
-          onChange={(fields, resting) => replace(index, fields, resting)}
+          onChange={(fields, resting) => moveFilter(stage.id, filters, index, fields, resting)}
           onRemove={() =>
             change(
               filters.filter((_, i) => i !== index),
               "filter removed",
-              true,
             )
           }
         />

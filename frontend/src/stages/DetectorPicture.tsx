@@ -1,37 +1,128 @@
+import { useEffect, useRef } from "react";
+import type { KeyboardEvent, PointerEvent } from "react";
+import type { DetectorFilter } from "../api/types";
+import { lookAtDetector } from "../bench/listening";
 import { useBench } from "../bench/store";
+import { formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { useSize } from "../ui/useSize";
+import { heldFilterGain, heldFilterHz, heldFilterQ, isPass, letGo, moveFilter } from "./detector";
 import type { Axis, Frame } from "./plot";
-import { drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "./plot";
-import { drawSpectra, spectra } from "./useSpectra";
+import { back, drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "./plot";
+import { drawDetector, spectra } from "./useSpectra";
 
 const HZ: Axis = { low: 20, high: 20000, log: true };
-const DB: Axis = { low: -36, high: 18 };
+const DB: Axis = { low: -36, high: 24 };
 
-/** The detector's filters over the spectrum of what is heard: of what it listens to, while that is on. */
-export function DetectorPicture({ stage }: { stage: string }) {
+interface Props {
+  stage: string;
+  filters: DetectorFilter[];
+}
+
+function frameOf(width: number, height: number): Frame {
+  return { left: 30, top: 14, width: width - 40, height: height - 38 };
+}
+
+/** The detector's filters over the spectrum of what it gets; their pins are dragged, and may be heard meanwhile. */
+export function DetectorPicture({ stage, filters }: Props) {
   const picture = useBench((s) => s.described[stage]?.picture);
-  const listens = useBench((s) => s.tap === "detector");
+  const box = useRef<HTMLDivElement>(null);
+  const size = useSize(box);
+  useEffect(() => {
+    lookAtDetector(stage);
+    return () => lookAtDetector(null);
+  }, [stage]);
   const ref = useMovingCanvas((context, width, height) => {
-    const frame: Frame = { left: 30, top: 14, width: width - 40, height: height - 38 };
+    const frame = frameOf(width, height);
     spectra.update();
     drawGridX(context, frame, HZ, [20, 100, 1000, 10000], hzLabel);
-    drawGridY(context, frame, DB, [12, 0, -12, -24, -36], "mute", true);
-    drawSpectra(context, frame, HZ, null);
+    drawGridY(context, frame, DB, [24, 12, 0, -12, -24, -36], "mute", true);
+    drawDetector(context, frame, HZ);
     const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ, hz));
     const ys = (picture?.heard_db ?? []).map((db) => yAt(frame, DB, Math.max(-60, db)));
     drawLine(context, frame, xs, ys, { ink: "rim", width: 2.2 });
     context.fillStyle = colour("mute");
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
-    context.fillText(
-      listens ? "line: what it listens to" : "what it listens through",
-      frame.left + 8,
-      frame.top + 12,
-    );
+    context.fillText("filled: what it listens to", frame.left + 8, frame.top + 12);
   });
   return (
-    <div className="picture">
-      <canvas ref={ref} role="img" aria-label="What the detector listens through, over the spectrum" />
+    <div ref={box} className="picture touch-none">
+      <canvas ref={ref} role="img" aria-label="What the detector listens through, over what it listens to" />
+      {size.width > 0 &&
+        filters.map((filter, index) => (
+          <Pin
+            key={index}
+            frame={frameOf(size.width, size.height)}
+            box={box}
+            filter={filter}
+            number={index + 1}
+            onMove={(fields) => moveFilter(stage, filters, index, fields)}
+          />
+        ))}
     </div>
+  );
+}
+
+interface PinProps {
+  frame: Frame;
+  box: React.RefObject<HTMLDivElement | null>;
+  filter: DetectorFilter;
+  number: number;
+  onMove: (fields: Partial<DetectorFilter>) => void;
+}
+
+/** Drag for frequency and, where it has one, gain; the wheel and the page keys for Q. */
+function Pin({ frame, box, filter, number, onMove }: PinProps) {
+  const held = useRef(false);
+  const gain = isPass(filter) ? 0 : filter.gain_db;
+  const drag = (event: PointerEvent<HTMLElement>) => {
+    if (!held.current) return;
+    const rect = box.current!.getBoundingClientRect();
+    const along = Math.max(0, Math.min(1, (event.clientX - rect.left - frame.left) / frame.width));
+    const up = 1 - (event.clientY - rect.top - frame.top) / frame.height;
+    const hz = heldFilterHz(back(HZ, along));
+    onMove(isPass(filter) ? { hz } : { hz, gain_db: heldFilterGain(back(DB, up)) });
+  };
+  const key = (event: KeyboardEvent<HTMLElement>) => {
+    const fine = event.shiftKey ? 0.1 : 1;
+    const moves: Record<string, Partial<DetectorFilter>> = {
+      ArrowRight: { hz: heldFilterHz(filter.hz * 2 ** (fine / 12)) },
+      ArrowLeft: { hz: heldFilterHz(filter.hz / 2 ** (fine / 12)) },
+      PageUp: { q: heldFilterQ(filter.q * 1.1) },
+      PageDown: { q: heldFilterQ(filter.q / 1.1) },
+    };
+    if (!isPass(filter)) {
+      moves.ArrowUp = { gain_db: heldFilterGain(gain + Math.max(0.1, 0.5 * fine)) };
+      moves.ArrowDown = { gain_db: heldFilterGain(gain - Math.max(0.1, 0.5 * fine)) };
+    }
+    const move = moves[event.key];
+    if (!move || event.ctrlKey || event.metaKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    onMove(move);
+  };
+  return (
+    <button
+      type="button"
+      aria-label={`Detector filter ${number}: ${filter.kind.replace("_", " ")} at ${formatHz(filter.hz)}`}
+      onKeyDown={key}
+      onKeyUp={letGo}
+      onWheel={(event) => onMove({ q: heldFilterQ(filter.q * 1.002 ** -event.deltaY) })}
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        event.currentTarget.setPointerCapture(event.pointerId);
+        held.current = true;
+      }}
+      onPointerMove={drag}
+      onPointerUp={() => {
+        held.current = false;
+        letGo();
+      }}
+      className="absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center bg-ink text-[11px] font-[680] text-page"
+      style={{ left: xAt(frame, HZ, filter.hz), top: yAt(frame, DB, gain) }}
+    >
+      {number}
+    </button>
   );
 }

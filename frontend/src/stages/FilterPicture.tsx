@@ -3,7 +3,7 @@ import { api } from "../api/client";
 import type { Stage } from "../api/types";
 import { useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
-import { formatDb } from "../ui/format";
+import { formatDb, formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import type { Axis, Frame } from "./plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
@@ -39,6 +39,22 @@ export function FilterPicture({ stage }: { stage: Stage }) {
     });
     context.globalAlpha = 1;
     drawLine(context, frame, xs, ys, { ink: "rim", width: 2.4 });
+    // what a resonance lifts most, and by how much
+    context.font = "620 11px 'Archivo Variable', sans-serif";
+    (picture?.bump_hz ?? []).forEach((hz, i) => {
+      const db = picture?.bump_db?.[i] ?? 0;
+      const [x, y] = [xAt(frame, HZ, hz), yAt(frame, CURVE, Math.min(db, CURVE.high))];
+      context.fillStyle = colour("copper");
+      context.fillRect(x - 0.5, Math.min(y, zero), 1, Math.abs(zero - y));
+      context.fillRect(x - 5, y - 1, 10, 2);
+      const right = x > frame.left + frame.width - 130;
+      context.textAlign = right ? "right" : "left";
+      context.fillText(
+        `${formatDb(db, true)} at ${formatHz(hz)}`,
+        x + (right ? -9 : 9),
+        Math.max(y + 4, frame.top + 12),
+      );
+    });
   });
   return (
     <div className="grid min-h-0 grid-rows-[26px_1fr] gap-y-1">

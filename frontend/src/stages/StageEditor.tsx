@@ -143,7 +143,7 @@ function Picture({ stage }: { stage: Stage }) {
   return (
     <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
       {shows === "detector" ? (
-        <DetectorPicture stage={stage.id} />
+        <DetectorPicture stage={stage.id} filters={stage.params.detector_filters} />
       ) : (
         <CurvePicture
           stage={stage.id}

@@ -4,6 +4,7 @@ import type { Stage } from "../api/types";
 import { overlay } from "../bench/readings";
 import { readings } from "../bench/store";
 import { formatDb } from "../ui/format";
+import { Playhead } from "../ui/Playhead";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { heardNow } from "../ui/useHeard";
 import type { Axis, Frame } from "./plot";
@@ -24,6 +25,7 @@ interface Props {
 
 const UPPER = 0.62;
 const GAP = 16;
+const DRAW_MS = 90;
 
 function frames(width: number, height: number): [Frame, Frame] {
   const left = 34;
@@ -62,17 +64,12 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
     });
     drawLine(context, lower, xs, depth, { ink: "copper", width: 1.3 });
     drawLevel(context, upper, levels, level.db, level.label);
-    const at = heardNow()?.song ?? -1;
-    if (at >= from && at < to) {
-      context.fillStyle = colour("ink");
-      context.fillRect(upper.left + ((at - from) / (to - from)) * upper.width - 0.6, 8, 1.2, height - 14);
-    }
     context.fillStyle = colour("mute");
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
     const legend = heardIs ? `grey: the music   blue: ${heardIs}` : "blue: the music";
     context.fillText(`${legend}   copper: gain taken off`, upper.left + 6, upper.top + 12);
-  });
+  }, DRAW_MS);
 
   const dbAt = (event: PointerEvent<HTMLCanvasElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -103,6 +100,14 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
         onPointerUp={() => {
           if (held.current) level.onRest?.();
           held.current = false;
+        }}
+      />
+      <Playhead
+        style={{ top: 8, bottom: 6 }}
+        at={(width) => {
+          const [upper] = frames(width, 0);
+          const at = heardNow()?.song ?? -1;
+          return at < from || at >= to ? null : upper.left + ((at - from) / (to - from)) * upper.width;
         }}
       />
     </div>

@@ -35,11 +35,13 @@ export class Spectra {
   now: Spectrum | null = null;
   other: Spectrum | null = null;
   held: Spectrum | null = null;
+  /** of what the chosen stage listens to */
+  detector: Spectrum | null = null;
   private last: unknown = null;
 
   update(): void {
     const meters = heardNow()?.meters;
-    if (!meters?.now.spectrum || !meters.other.spectrum || meters.now.spectrum === this.last) return;
+    if (!meters || meters.now.spectrum === this.last) return;
     this.last = meters.now.spectrum;
     const { averaging, hold } = useSpectrumSettings.getState();
     const calm = (before: Spectrum | null, fresh: Spectrum): Spectrum => [
@@ -48,6 +50,7 @@ export class Spectra {
     ];
     this.now = calm(this.now, meters.now.spectrum);
     this.other = calm(this.other, meters.other.spectrum);
+    this.detector = meters.detector ? calm(this.detector, meters.detector) : null;
     const fresh = meters.now.spectrum;
     this.held = !hold
       ? null
@@ -79,18 +82,12 @@ export function rowFor(spectrum: Spectrum, part: 0 | 1 | null): number[] {
 
 const INKS = ["mustard", "green", "steel", "plum"];
 
-/** Filled: what now is compared with; thin line: now; dotted: held; the frozen ones in inks of their own. */
-export function drawSpectra(
-  context: CanvasRenderingContext2D,
-  frame: Frame,
-  axis: Axis,
-  part: 0 | 1 | null,
-): void {
-  const { slope_db_oct: slope, frozen } = useSpectrumSettings.getState();
+/** Where the points of a spectrum lie across a picture, and how high its levels. */
+function layOut(frame: Frame, axis: Axis, part: 0 | 1 | null) {
+  const { slope_db_oct: slope } = useSpectrumSettings.getState();
   const points = SPECTRUM_HZ.map((hz, i) => ({ hz, i })).filter(
     ({ hz }) => hz >= axis.low && hz <= axis.high,
   );
-  const xs = points.map(({ hz }) => xAt(frame, axis, hz));
   const lift = points.map(({ hz }) => slope * Math.log2(hz / 1000));
   const ys = (spectrum: Spectrum) => {
     const row = rowFor(spectrum, part);
@@ -99,15 +96,41 @@ export function drawSpectra(
       return yAt(frame, LEVELS, Math.max(LEVELS.low, Math.min(LEVELS.high, db)));
     });
   };
-  if (spectra.other) {
-    const tops = ys(spectra.other);
-    context.beginPath();
-    context.moveTo(xs[0] ?? frame.left, frame.top + frame.height);
-    tops.forEach((y, i) => context.lineTo(xs[i]!, y));
-    context.lineTo(xs.at(-1) ?? frame.left, frame.top + frame.height);
-    context.fillStyle = colour("trough");
-    context.fill();
-  }
+  return { xs: points.map(({ hz }) => xAt(frame, axis, hz)), ys };
+}
+
+function fillBelow(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  xs: number[],
+  tops: number[],
+  ink: string,
+): void {
+  context.beginPath();
+  context.moveTo(xs[0] ?? frame.left, frame.top + frame.height);
+  tops.forEach((y, i) => context.lineTo(xs[i]!, y));
+  context.lineTo(xs.at(-1) ?? frame.left, frame.top + frame.height);
+  context.fillStyle = colour(ink);
+  context.fill();
+}
+
+/** Filled: what the chosen stage listens to; thin line: what is heard. */
+export function drawDetector(context: CanvasRenderingContext2D, frame: Frame, axis: Axis): void {
+  const { xs, ys } = layOut(frame, axis, null);
+  if (spectra.detector) fillBelow(context, frame, xs, ys(spectra.detector), "trough");
+  if (spectra.now) drawLine(context, frame, xs, ys(spectra.now), { ink: "tin", width: 1 });
+}
+
+/** Filled: what now is compared with; thin line: now; dotted: held; the frozen ones in inks of their own. */
+export function drawSpectra(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  axis: Axis,
+  part: 0 | 1 | null,
+): void {
+  const { frozen } = useSpectrumSettings.getState();
+  const { xs, ys } = layOut(frame, axis, part);
+  if (spectra.other) fillBelow(context, frame, xs, ys(spectra.other), "trough");
   frozen.forEach(({ spectrum }, index) =>
     drawLine(context, frame, xs, ys(spectrum), { ink: INKS[index % INKS.length]!, width: 1.1 }),
   );

@@ -35,41 +35,49 @@ export function useCanvas(draw: Draw) {
   return ref;
 }
 
-const DRAW_MS = 30;
-const moving = new Set<() => void>();
-let drawnAt = 0;
+const REST_MS = 20;
+const moving = new Set<(now: number) => void>();
 let running = false;
 
-/** All that moves is drawn together, about thirty times a second: the rest of the time belongs to the sound. */
-function drawMoving(now: number): void {
+/** All that moves is drawn together, about thirty times a second: the page makes no picture in between. */
+function moveAll(now: number): void {
   running = moving.size > 0;
   if (!running) return;
-  requestAnimationFrame(drawMoving);
-  if (now - drawnAt < DRAW_MS) return;
-  drawnAt = now;
-  for (const paint of moving) paint();
+  for (const move of moving) move(now);
+  setTimeout(() => requestAnimationFrame(moveAll), REST_MS);
 }
 
-/** Draw again and again, as the music goes on. */
-export function useMovingCanvas(draw: Draw) {
-  const ref = useRef<HTMLCanvasElement>(null);
-  const latest = useRef(draw);
+/** Do something again and again, as the music goes on. */
+export function useMoving(move: (now: number) => void): void {
+  const latest = useRef(move);
   useEffect(() => {
-    latest.current = draw;
+    latest.current = move;
   });
   useEffect(() => {
-    const paint = () => {
-      const canvas = ref.current;
-      const context = canvas && fit(canvas);
-      if (!context) return;
-      context.clearRect(0, 0, canvas.clientWidth, canvas.clientHeight);
-      latest.current(context, canvas.clientWidth, canvas.clientHeight);
-    };
-    moving.add(paint);
-    if (!running) requestAnimationFrame(drawMoving);
+    const again = (now: number) => latest.current(now);
+    moving.add(again);
+    if (!running) requestAnimationFrame(moveAll);
     running = true;
-    return () => void moving.delete(paint);
+    return () => void moving.delete(again);
   }, []);
+}
+
+/** Draw again and again; less often than thirty times a second where `everyMs` says so. */
+export function useMovingCanvas(draw: Draw, everyMs = 0) {
+  const ref = useRef<HTMLCanvasElement>(null);
+  const drawnAt = useRef(-Infinity);
+  const drawn = useRef<Draw>(null);
+  useMoving((now) => {
+    const canvas = ref.current;
+    // what has changed is drawn at once
+    if (!canvas || (drawn.current === draw && now - drawnAt.current < everyMs)) return;
+    drawnAt.current = now;
+    drawn.current = draw;
+    const context = fit(canvas);
+    if (!context) return;
+    context.clearRect(0, 0, canvas.clientWidth, canvas.clientHeight);
+    draw(context, canvas.clientWidth, canvas.clientHeight);
+  });
   return ref;
 }
 

@@ -224,7 +224,8 @@ class Audition:
         piece = piece or Piece(plain_recipe(self._recipe), self.sources)
         if name == self._other_name and piece.recipe == self._other.recipe:
             return
-        Graph(piece.recipe, self.rate_hz)
+        if not self._spares.has(name, piece):
+            Graph(piece.recipe, self.rate_hz)
         if song_rate(piece.recipe, piece.sources) != self.rate_hz:  # pragma: no cover  converted when it was opened
             return
         if self._ahead is None:

@@ -53,18 +53,22 @@ class Spares:
     def _advance(road: Road, song: Timeline, at: int, to: int) -> int:
         while at < to:
             run = min(BLOCK_FRAMES, to - at)
-            road.gauge(road.render(song, at, run))
+            road.render(song, at, run)
             at += run
         return to
 
     def take(self, name: str, piece: Piece, song: Timeline, position: int) -> Road | None:
         """The road of that name, ready to give ``position`` next; None where there is none that far back."""
-        road, at = self._roads.get(name, (None, 0))
-        if road is None or at > position or road.piece != piece:
+        if not self.has(name, piece) or self._roads[name][1] > position:
             return None
+        road, at = self._roads[name]
         del self._roads[name]
         self._advance(road, song, at, position)
         return road
+
+    def has(self, name: str, piece: Piece) -> bool:
+        """Whether a road of that name is kept that plays this."""
+        return name in self._roads and self._roads[name][0].piece == piece
 
     def give(self, name: str, road: Road, position: int) -> None:
         """Take a road back that is heard no more."""

@@ -22,23 +22,28 @@ class _Part:
         self.columns = np.flatnonzero(wanted)
         step = np.sqrt(SPECTRUM_HZ[1] / SPECTRUM_HZ[0])
         place = SPECTRUM_HZ[wanted] * self.size / rate_hz
-        self.place = place
-        self.first = np.ceil(place / step).astype(np.intp)
-        self.last = np.floor(place * step).astype(np.intp)
-        self.bins = slice(0, min(int(self.last.max()) + 3, self.size // 2 + 1))
+        first = np.ceil(place / step).astype(np.intp)
+        last = np.floor(place * step).astype(np.intp)
+        self._bins = min(int(last.max()) + 3, self.size // 2 + 1)
+        self._scale = 4.0 / self.window.sum() ** 2
+        self._wide = np.flatnonzero(last > first)
+        self._narrow = np.flatnonzero(last <= first)
+        self._below = np.minimum(place[self._narrow].astype(np.intp), self._bins - 2)
+        self._share = place[self._narrow] - self._below
+        stop = np.minimum(last[self._wide] + 1, self._bins - 1)
+        self._edges = np.stack([first[self._wide], stop], axis=1).ravel()
 
     def levels_db(self, samples: NDArray[np.float64]) -> NDArray[np.float64]:
         """(2, columns): the highest bin near each frequency, or between two bins where they are far apart."""
-        spectrum = np.fft.rfft(samples[:, -self.size :] * self.window)[:, self.bins]
-        power = (spectrum.real**2 + spectrum.imag**2) * (4.0 / self.window.sum() ** 2)
-        below = np.minimum(self.place.astype(np.intp), power.shape[1] - 2)
-        share = self.place - below
-        out = _db(power[:, below]) * (1.0 - share) + _db(power[:, below + 1]) * share
-        wide = self.last > self.first
-        if wide.any():
-            edges = np.stack([self.first[wide], np.minimum(self.last[wide] + 1, power.shape[1] - 1)], axis=1).ravel()
-            out[:, wide] = _db(np.maximum.reduceat(power, edges, axis=1)[:, ::2])
-        return np.asarray(out)
+        spectrum = np.fft.rfft(samples[:, -self.size :] * self.window)[:, : self._bins]
+        power = (spectrum.real**2 + spectrum.imag**2) * self._scale
+        out = np.empty((2, len(self.columns)))
+        if len(self._narrow):
+            below, above = _db(power[:, self._below]), _db(power[:, self._below + 1])
+            out[:, self._narrow] = below + self._share * (above - below)
+        if len(self._wide):
+            out[:, self._wide] = _db(np.maximum.reduceat(power, self._edges, axis=1)[:, ::2])
+        return out
 
 
 def _db(power: NDArray[np.float64]) -> NDArray[np.float64]:

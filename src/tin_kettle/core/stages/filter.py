@@ -15,6 +15,8 @@ from tin_kettle.core.stages.words import db, hz
 
 Slope = Literal[6, 12, 18, 24, 36, 48, 72, 96]
 PICTURE_HZ = np.geomspace(8.0, 24000.0, 400)
+BUMP_HZ = np.geomspace(8.0, 24000.0, 4000)
+LEAST_BUMP_DB = 0.1
 HIGHEST_SHARE = 0.49
 """Corners above this share of the rate are past what it can carry."""
 MOST_SECTIONS = 10
@@ -106,11 +108,26 @@ def _both_sides(params: FilterParams, hz: NDArray[np.float64], rate_hz: float) -
     return np.asarray(np.einsum("ij,p->ijp", np.eye(2), response(params, hz, rate_hz)))
 
 
+def bumps(params: FilterParams, rate_hz: float) -> list[tuple[float, float]]:
+    """(Hz, dB) of every top that a resonance makes: what it lifts most, and by how much."""
+    at_hz = BUMP_HZ[rate_hz * HIGHEST_SHARE > BUMP_HZ]
+    curve_db = 20.0 * np.log10(np.maximum(np.abs(response(params, at_hz, rate_hz)), 1e-10))
+    middle = curve_db[1:-1]
+    tops = (middle > curve_db[:-2]) & (middle >= curve_db[2:]) & (middle > LEAST_BUMP_DB)
+    return [(float(at_hz[i]), float(curve_db[i])) for i in np.flatnonzero(tops) + 1]
+
+
 def _picture(params: FilterParams, rate_hz: float) -> Picture:
     at_hz = PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
     magnitude = np.abs(response(params, at_hz, rate_hz))
     curve_db = 20.0 * np.log10(np.maximum(magnitude, 1e-10))
-    return {"hz": at_hz.round(3).tolist(), "db": curve_db.round(4).tolist()}
+    tops = bumps(params, rate_hz)
+    return {
+        "hz": at_hz.round(3).tolist(),
+        "db": curve_db.round(4).tolist(),
+        "bump_hz": [round(hz, 2) for hz, _ in tops],
+        "bump_db": [round(db, 2) for _, db in tops],
+    }
 
 
 def _summary(params: FilterParams) -> str:
