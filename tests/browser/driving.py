@@ -190,6 +190,7 @@ class Bench:
     def record(self, frames: int = 9600) -> NDArray[np.float64]:
         """What leaves the player from now on, (2, frames and a little more)."""
         for _ in range(RETRIES):
+            self.page.wait_for_function("!window.tinKettle.player.report.starved || !window.tinKettle.state().playing")
             gaps = self.state("underruns")
             raw = base64.b64decode(self.page.evaluate(COLLECT, frames))
             if self.state("underruns") == gaps:

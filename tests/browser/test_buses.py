@@ -118,3 +118,30 @@ def test_the_same_work_is_kept_while_the_attack_moves(buses):
     for _ in range(3):
         page.keyboard.press("PageDown")
     page.wait_for_function(f"window.tinKettle.state().recipe.master[0].params.threshold_db > {before} + 0.2")
+
+
+def test_buses_go_into_a_group_and_each_is_printed_alone(buses):
+    page = buses.page
+    page.get_by_role("tab", name="bass").click()
+    page.get_by_role("button", name="More of bass").click()
+    page.get_by_role("menuitem", name="Into a new group").click()
+    page.get_by_role("tab", name="keys").click()
+    page.get_by_role("button", name="More of keys").click()
+    page.get_by_role("menuitem", name="Into Group").click()
+    assert buses.state("recipe.buses.map((bus) => bus.group ? 1 : 0)") == [0, 1, 1, 0]
+    page.get_by_role("tab", name="Group").click()
+    page.keyboard.press("s")
+    buses.play()
+    x = heard(buses)
+    assert amplitude_db(x[0], 1000) == pytest.approx(-20, abs=0.1)
+    assert amplitude_db(x[0], 3000) == pytest.approx(-30, abs=0.1)
+    assert amplitude_db(x[0], 5000) < -90
+    buses.saved()
+    page.get_by_role("button", name="Print", exact=True).click()
+    page.get_by_role("button", name="Print every bus").click()
+    expect(page.get_by_role("link", name="Download")).to_have_count(4, timeout=60000)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="More of Group").click()
+    page.get_by_role("menuitem", name="Dissolve the group").click()
+    assert buses.state("recipe.groups") == []
+    buses.saved()

@@ -103,6 +103,134 @@ def test_versions_are_compared_at_equal_loudness_and_restored(bench, add_song):
     bench.saved()
 
 
+def test_keys_go_from_one_version_to_another_and_to_no_stage_at_all(bench, add_song, server):
+    song = add_song(tone(1000, -20, 40), "Many", master=[{"id": "t", "kind": "trim"}])
+    for gain in (-3, -9):
+        stage = {"id": "t", "kind": "trim", "params": {"gain_db": gain}}
+        server.save(song, {"format": "tin-kettle-recipe", "version": 1, "master": [stage]})
+        server.ask(f"/api/songs/{song}/versions", {"name": f"{gain} dB"})
+    stage = {"id": "t", "kind": "trim", "params": {"gain_db": -6}}
+    server.save(song, {"format": "tin-kettle-recipe", "version": 1, "master": [stage]})
+    bench.open(song)
+    bench.plain()
+    expect(bench.page.get_by_label("Compare", exact=True)).to_contain_text("-9 dB")
+    order = bench.page.get_by_label("Compare", exact=True).get_by_role("button").all_inner_texts()
+    keys = {text.split("\n")[0]: str(index + 1) for index, text in enumerate(order)}
+    bench.play()
+    wanted = [("-3 dB", -23), ("-9 dB", -29), ("Received", -20), ("-3 dB", -23), ("Now", -26), ("-9 dB", -29)]
+    for name, level in wanted:
+        bench.page.keyboard.press(keys[name])
+        assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(level, abs=0.05), name
+    bench.page.keyboard.press("n")
+    assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(-20, abs=0.05)
+    expect(bench.page.get_by_label("Hearing", exact=True)).to_contain_text("without any stage")
+    bench.page.get_by_role("button", name="Without any stage", exact=True).last.click()
+    assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(-26, abs=0.05)
+
+
+def drag(page, box, start, end, shift=False):
+    """From one place of a box to another, in shares of its width and height."""
+    points = [(box["x"] + x * box["width"], box["y"] + y * box["height"]) for x, y in (start, end)]
+    if shift:
+        page.keyboard.down("Shift")
+    page.mouse.move(*points[0])
+    page.mouse.down()
+    page.mouse.move(*points[1], steps=6)
+    page.mouse.up()
+    if shift:
+        page.keyboard.up("Shift")
+
+
+def test_a_range_dragged_on_a_spectrum_is_heard_alone(bench, add_song):
+    bench.open(add_song(stereo_tones(), "Range", master=[{"id": "f", "kind": "filter"}]))
+    bench.plain()
+    bench.play()
+    picture = bench.page.get_by_role("img", name="Frequency response of the filter over the spectrum of the music")
+    box = picture.bounding_box()
+    along = [34 + (box["width"] - 42) * np.log(hz / 8) / np.log(3000) for hz in (500, 1200)]
+    shares = [x / box["width"] for x in along]
+    drag(bench.page, box, (shares[0], 0.4), (shares[1], 0.4), shift=True)
+    listening = bench.state("listening")
+    assert listening["range"] == "band"
+    assert listening["low_hz"] == pytest.approx(500, rel=0.05)
+    assert listening["high_hz"] == pytest.approx(1200, rel=0.05)
+    x = heard(bench)
+    assert amplitude_db(x[0], 800) == pytest.approx(-20, abs=0.5)
+    assert amplitude_db(x[0], 50) < -60
+    drag(bench.page, box, (0.5, 0.4), (0.5, 0.4), shift=True)
+    assert bench.state("listening.range") == "all"
+    assert amplitude_db(heard(bench)[0], 50) == pytest.approx(-20, abs=0.1)
+
+
+def test_the_detectors_pin_is_dragged_and_heard_meanwhile(bench, add_song):
+    params = {"threshold_db": 0, "detector_filters": [{"kind": "high_pass", "hz": 20, "slope": 24}]}
+    bench.open(add_song(stereo_tones(), "Detector", master=[{"id": "c", "kind": "compressor", "params": params}]))
+    page = bench.page
+    page.get_by_role("radio", name="detector", exact=True).click()
+    bench.plain()
+    bench.play()
+    page.get_by_label("hear it while dragging").check()
+    pin = page.get_by_role("button", name="Detector filter 1: high pass at 20 Hz")
+    box = pin.bounding_box()
+    page.mouse.move(box["x"] + 9, box["y"] + 9)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 90, box["y"] + 9, steps=8)
+    hz = bench.state("recipe.master[0].params.detector_filters[0].hz")
+    assert 200 < hz < 2000
+    assert bench.state("tap") == "detector"
+    assert amplitude_db(heard(bench)[0], 50) < -40, "what it listens to, without its lows"
+    page.mouse.up()
+    assert bench.state("tap") == "result"
+    assert amplitude_db(heard(bench)[0], 50) == pytest.approx(-20, abs=0.1)
+    page.wait_for_function("window.tinKettle.player.now().moment.meters.detector?.[0].length > 200")
+    page.get_by_role("button", name="Detector filter 1: high").focus()
+    page.keyboard.press("ArrowRight")
+    page.wait_for_function(f"window.tinKettle.state().recipe.master[0].params.detector_filters[0].hz > {hz}")
+    bench.saved()
+
+
+def test_a_chain_too_heavy_to_play_says_so_and_its_loop_is_rendered_ahead(bench, add_song):
+    heavy = [{"kind": "limiter", "params": {"ceiling_db": 0, "lookahead_ms": 1}} for _ in range(40)]
+    master = [{"kind": "trim"}, *heavy]
+    bench.open(add_song(tone(1000, -20, 20, 192000), "Heavy", rate_hz=192000, master=master))
+    page = bench.page
+    bench.plain()
+    page.keyboard.press("Space")
+    page.get_by_role("button", name="render 8 s from here and loop them").click(timeout=60000)
+    page.evaluate("window.tinKettle.act.setLoop([96000, 192000])")
+    expect(page.get_by_text("the loop is played as rendered ahead")).to_be_visible(timeout=60000)
+    bench.record(96000)
+    x = bench.record(192000)
+    assert np.sqrt(np.mean(x[0] ** 2) * 2) == pytest.approx(0.1, rel=1e-3), "without a gap"
+    page.evaluate("window.tinKettle.act.move('s0', 'gain_db', -6)")
+    expect(page.get_by_text(re.compile("rendering the loop, "))).to_be_visible()
+    expect(page.get_by_text("the loop is played as rendered ahead")).to_be_visible(timeout=60000)
+    bench.record(96000)
+    level = 20 * np.log10(np.sqrt(np.mean(bench.record(96000)[0] ** 2) * 2))
+    assert level == pytest.approx(-26, abs=0.05)
+    page.keyboard.press("Escape")
+
+
+TWO_DEVICES = """
+navigator.mediaDevices.enumerateDevices = async () => [
+  { kind: "audiooutput", deviceId: "default", label: "Desk" },
+  { kind: "audiooutput", deviceId: "phones", label: "Headphones" },
+  { kind: "audioinput", deviceId: "mic", label: "Microphone" },
+];
+AudioContext.prototype.setSinkId = async (id) => { window.sink = id; };
+"""
+
+
+def test_the_sound_goes_to_another_device(bench, tone_song):
+    bench.page.add_init_script(TWO_DEVICES)
+    bench.open(tone_song, tapped=False)
+    bench.page.get_by_role("button", name=re.compile("^live ·")).click()
+    bench.page.get_by_label("Output device").click()
+    assert bench.page.get_by_role("option").all_inner_texts() == ["Desk", "Headphones"]
+    bench.page.get_by_role("option", name="Headphones").click()
+    bench.page.wait_for_function("window.sink === 'phones'")
+
+
 def test_without_a_stage_is_matched_too(bench, add_song):
     master = [{"id": "t", "kind": "trim", "params": {"gain_db": 4}}]
     bench.open(add_song(tone(1000, -20, 30), "Without", master=master))

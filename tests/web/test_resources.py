@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.conftest import noise, recipe_of, write_wav
+from tests.conftest import noise, recipe_of, tone, write_wav
 from tests.web.conftest import until
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.recipe.reading import dump_recipe
@@ -60,6 +60,33 @@ def test_prints_are_made_measured_and_downloaded(client, song, put, tmp_path):
     assert found["integrated_lufs"] == pytest.approx(done["measures"]["integrated_lufs"], abs=1e-6)
     assert found["true_peak_dbtp"] <= -1.95
     assert client.get(f"/api/songs/{song}/prints").get_json()[0]["id"] == begun["id"]
+
+
+def test_one_bus_is_printed_through_its_own_chain_alone(client, library, tmp_path):
+    shas = []
+    for name, hz in (("low", 200), ("high", 3000)):
+        path = write_wav(tmp_path / f"{name}.wav", tone(hz, -20, 2.0))
+        shas.append(client.post(f"/api/sources?name={name}.wav", data=path.read_bytes()).get_json()["sha256"])
+    buses = [{"name": name, "sha256": sha} for name, sha in zip(("low", "high"), shas, strict=True)]
+    song = client.post("/api/songs", json={"title": "Two", "sources": buses}).get_json()["id"]
+    revision = client.get(f"/api/songs/{song}").get_json()["revision"]
+    document = revision["recipe"]
+    trim = {"id": "t", "kind": "trim", "params": {"gain_db": -6}}
+    document["buses"][1]["chain"] = [trim]
+    document["master"] = [{**trim, "id": "m", "params": {"gain_db": 12}}]
+    body = {"base": revision["id"], "label": "test", "recipe": document}
+    assert client.put(f"/api/songs/{song}/recipe", json=body).status_code == 200
+    high = document["buses"][1]["id"]
+    begun = client.post(f"/api/songs/{song}/prints", json={"bits": "32f", "part": high}).get_json()
+    done = until(lambda: client.get(f"/api/prints/{begun['id']}").get_json(), lambda p: p["state"] != "running")
+    assert done["state"] == "done", done
+    answer = client.get(f"/api/prints/{begun['id']}/file")
+    (tmp_path / "got.wav").write_bytes(answer.data)
+    answer.close()
+    got = FileSource(tmp_path / "got.wav").read(0, 96000)
+    np.testing.assert_allclose(got, tone(3000, -26, 2.0), atol=1e-6)
+    refused = client.post(f"/api/songs/{song}/prints", json={"part": "nobody"})
+    assert (refused.status_code, "nobody" in refused.get_json()["problem"]) == (400, True)
 
 
 def test_a_print_can_be_stopped(client, library, tmp_path):

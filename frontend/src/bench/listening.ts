@@ -60,7 +60,7 @@ export async function openSong(id: number): Promise<void> {
     },
   });
   onEdit((edited, revision) => player?.ask({ type: "edit", recipe: edited, revision }));
-  const act = { setMonitor, setMatched, setQueue, compare, listenAs, move: moveParam };
+  const act = { setMonitor, setMatched, setQueue, setLoop, compare, listenAs, move: moveParam };
   Object.assign(window, { tinKettle: { player, state: get, act } });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });
   if (get().loop) player.ask({ type: "loop", loop: get().loop });

@@ -47,13 +47,8 @@ export function FilterPicture({ stage }: { stage: Stage }) {
       context.fillStyle = colour("copper");
       context.fillRect(x - 0.5, Math.min(y, zero), 1, Math.abs(zero - y));
       context.fillRect(x - 5, y - 1, 10, 2);
-      const right = x > frame.left + frame.width - 130;
-      context.textAlign = right ? "right" : "left";
-      context.fillText(
-        `${formatDb(db, true)} at ${formatHz(hz)}`,
-        x + (right ? -9 : 9),
-        Math.max(y + 4, frame.top + 12),
-      );
+      context.textAlign = x > frame.left + frame.width - 130 ? "right" : "left";
+      context.fillText(`${formatDb(db, true)} at ${formatHz(hz)}`, x, Math.max(y - 7, frame.top + 12));
     });
   });
   return (

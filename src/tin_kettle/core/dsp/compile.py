@@ -13,12 +13,14 @@ import functools
 import importlib
 import pkgutil
 import threading
+import time
 from collections.abc import Callable
 from types import FunctionType
 from typing import Any, TypeVar, cast
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 FAST = {"contract", "nsz"}
+YIELD_S = 0.002
 
 _lock = threading.RLock()
 _kernels: list[Callable[[], None]] = []
@@ -74,6 +76,8 @@ def compile_all() -> None:
             importlib.import_module(module.name)
     for prepare in _kernels:
         prepare()
+        # whoever waits for a kernel of its own goes first
+        time.sleep(YIELD_S)
 
 
 def _compile(function: Callable[..., Any], signature: str) -> Callable[..., Any]:

@@ -14,8 +14,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.fit import least_squares
 from tin_kettle.core.dsp.shapes import pass_section, refined
 from tin_kettle.core.dsp.svf import biquad_to_svf
+
+INSIDE = 0.99999
+"""Roots of a correction stay this far inside the unit circle."""
 
 Sections = NDArray[np.float64]
 DB_PER_OCT_PER_ORDER = 6
@@ -151,18 +155,16 @@ def _correction(
 
     ``unity_at`` is the z at which the section leaves the level alone: 1 at DC, −1 at half the rate.
     """
-    from scipy.optimize import least_squares  # noqa: PLC0415  a second of loading that few settings need
-
     cosine = np.cos(w)
 
     def distance_db(root: float) -> NDArray[np.float64]:
         return np.asarray(10.0 * np.log10((1.0 + root * root - 2.0 * root * cosine) / (unity_at - root) ** 2))
 
     def error(free: NDArray[np.float64]) -> NDArray[np.float64]:
-        z0, z1, p0, p1 = np.tanh(free)
+        z0, z1, p0, p1 = INSIDE * np.tanh(free)
         made = distance_db(z0) + distance_db(z1) - distance_db(p0) - distance_db(p1)
         return np.asarray(weight * (made - missing_db))
 
-    z0, z1, p0, p1 = np.tanh(least_squares(error, np.arctanh(start), max_nfev=25).x)
+    z0, z1, p0, p1 = INSIDE * np.tanh(least_squares(error, np.arctanh(start)))
     scale = (unity_at - p0) * (unity_at - p1) / ((unity_at - z0) * (unity_at - z1))
     return scale, -scale * (z0 + z1), scale * z0 * z1, -(p0 + p1), p0 * p1

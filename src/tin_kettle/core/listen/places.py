@@ -6,6 +6,7 @@ happens where two speakers play the same. Levels are kept near those of the stud
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -59,34 +60,34 @@ def place_sections(name: PlaceName, rate_hz: float) -> Sections:
     def top(hz: float) -> float:
         return min(hz, 0.45 * rate_hz)
 
-    made: dict[PlaceName, list[Sections]] = {
-        "phone": [
+    made: dict[PlaceName, Callable[[], list[Sections]]] = {
+        "phone": lambda: [
             high_pass(400.0, 24, 0.0, rate_hz),
             shapes.bell(top(3000.0), 1.0, 5.0, rate_hz),
             low_pass(top(11000.0), 12, 0.0, rate_hz),
         ],
-        "laptop": [
+        "laptop": lambda: [
             high_pass(180.0, 24, 0.0, rate_hz),
             shapes.bell(900.0, 0.9, 3.0, rate_hz),
             low_pass(top(15000.0), 12, 0.0, rate_hz),
         ],
-        "radio": [
+        "radio": lambda: [
             high_pass(110.0, 12, 0.0, rate_hz),
             shapes.bell(250.0, 1.2, 4.0, rate_hz),
             low_pass(top(7000.0), 12, 0.0, rate_hz),
         ],
-        "car": [
+        "car": lambda: [
             shapes.low_shelf(90.0, 0.8, 6.0, rate_hz),
             shapes.bell(300.0, 1.0, -2.5, rate_hz),
             shapes.high_shelf(top(6000.0), 0.7, -3.0, rate_hz),
         ],
-        "club": [
+        "club": lambda: [
             high_pass(28.0, 24, 0.0, rate_hz),
             shapes.low_shelf(80.0, 0.9, 6.0, rate_hz),
             shapes.high_shelf(top(8000.0), 0.7, -2.0, rate_hz),
         ],
     }
-    return np.concatenate([np.zeros((0, 5)), *made.get(name, [])])
+    return np.concatenate([np.zeros((0, 5)), *made.get(name, list)()])
 
 
 def place_curve_db(name: PlaceName, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
