@@ -8,7 +8,7 @@ from tests.browser.test_listening import amplitude_db, heard
 from tests.conftest import RATE_HZ, tone, write_wav
 
 pytestmark = pytest.mark.browser
-SECONDS = 24
+SECONDS = 12
 
 
 def bursts():
