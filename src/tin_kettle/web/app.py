@@ -10,12 +10,26 @@ from werkzeug.exceptions import HTTPException
 from tin_kettle.core.errors import Conflict, KettleError, LibraryError
 from tin_kettle.store.database import Library
 from tin_kettle.store.prints import stop_orphans
-from tin_kettle.web import comparing, live, prints, recipes, songs, sources
+from tin_kettle.web import (
+    blind,
+    compressing,
+    findings,
+    live,
+    measured,
+    prints,
+    recipes,
+    references,
+    songs,
+    sources,
+    versions,
+)
 from tin_kettle.web.context import Context
 from tin_kettle.web.guard import guard
 from tin_kettle.web.jobs import Jobs
 
 STATIC = Path(__file__).parent / "static"
+
+RESOURCES = (songs, sources, recipes, prints, measured, findings, compressing, versions, references, blind)
 
 
 def create_app(library: Library, access_key: str | None = None) -> Flask:
@@ -31,7 +45,7 @@ def create_app(library: Library, access_key: str | None = None) -> Flask:
     stop_orphans(library)
     app.extensions["tin_kettle"] = Context(library, Jobs())
     guard(app, access_key)
-    for module in (songs, sources, recipes, prints, comparing):
+    for module in RESOURCES:
         app.register_blueprint(module.blueprint)
     live.attach(app)
     app.register_error_handler(KettleError, _refused)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import ExitStack
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,6 +13,8 @@ from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import Library
 from tin_kettle.store.sources import song_sources, source_path
 from tin_kettle.web.jobs import Jobs
+
+FAR = 1 << 40
 
 
 @dataclass(frozen=True)
@@ -51,3 +54,17 @@ def open_sources(library: Library, song_id: int) -> dict[str, FileSource]:
     return {
         bus_id: FileSource(source_path(library, source)) for bus_id, source in song_sources(library, song_id).items()
     }
+
+
+def opened_sources(song_id: int, stack: ExitStack) -> dict[str, FileSource]:
+    """Bus id → open file of a song; they close with the stack."""
+    sources = open_sources(context().library, song_id)
+    for source in sources.values():
+        stack.callback(source.close)
+    return sources
+
+
+def passage(frames: int) -> tuple[int, int]:
+    """Frames ``?from=`` … ``?to=`` of the present request's address, inside a song of so many."""
+    start = min(max(int_argument("from", 0), 0), frames - 1)
+    return start, max(start + 1, min(int_argument("to", FAR), frames))

@@ -23,7 +23,7 @@ from tin_kettle.store.comparing import dismissed
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import source_path
-from tin_kettle.web.context import Context
+from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import Other, find_other
 
@@ -163,3 +163,28 @@ def sections(found: Survey) -> list[dict[str, Any]]:
         {"id": f"part-{n}", "name": f"Part {n}", "start_s": round(start, 3), "end_s": round(end, 3)}
         for n, (start, end) in enumerate(propose_sections(found), 1)
     ]
+
+
+_surveys = Surveys()
+
+
+def look(song_id: int, name: str = "now") -> Survey | Job:
+    """The survey of the song as it is now or of what it is compared with, or the work that is going to find it."""
+    return _surveys.find(context(), song_id, name)
+
+
+def stop_looking(song_id: int) -> None:
+    """End the survey that is under way."""
+    _surveys.stop(context(), song_id)
+
+
+def waiting(*found: Survey | Job) -> dict[str, Any] | None:
+    """How far the work is, where any of it is not done."""
+    jobs = [one for one in found if isinstance(one, Job)]
+    if not jobs:
+        return None
+    done = (sum(job.progress for job in jobs) + len(found) - len(jobs)) / len(found)
+    problem = next((job.problem for job in jobs if job.problem), None)
+    # one that ended since it was looked up is there the next time
+    state = "running" if jobs[0].state == "done" else jobs[0].state
+    return {"state": state, "progress": round(done, 4), "problem": problem}

@@ -1,0 +1,168 @@
+"""What a survey found: over the song, of a passage, before and after."""
+
+from __future__ import annotations
+
+import csv
+import io
+from contextlib import ExitStack
+from typing import Any, cast
+
+from flask import Blueprint, Response, jsonify, request
+
+from tin_kettle.core.engine.passage import render_passage
+from tin_kettle.core.survey.survey import Survey
+from tin_kettle.store.songs import current_revision
+from tin_kettle.web import surveys as views
+from tin_kettle.web.context import context, int_argument, opened_sources, passage
+from tin_kettle.web.jobs import Job
+from tin_kettle.web.others import find_other
+from tin_kettle.web.surveys import look, stop_looking, waiting
+
+blueprint = Blueprint("measured", __name__, url_prefix="/api")
+MOST_COLUMNS = 8000
+
+
+def _columns() -> int:
+    return min(max(int_argument("columns", 900), 1), MOST_COLUMNS)
+
+
+@blueprint.get("/songs/<int:song_id>/survey")
+def survey(song_id: int) -> Response:
+    """The survey of the present revision, begun where there is none: its progress, or all that a whole song shows."""
+    now, received = look(song_id), look(song_id, "received")
+    work = waiting(now, received)
+    if work:
+        return jsonify(work)
+    now, received = cast(Survey, now), cast(Survey, received)
+    found, hidden = views.findings(context().library, song_id, now, received)
+    return jsonify(
+        state="done",
+        progress=1.0,
+        measures=now.measures,
+        received=received.measures,
+        findings=[finding.document() for finding in found],
+        dismissed=hidden,
+        **views.overview(now, 0, now.frames, _columns()),
+        received_wave=views.wave(received, 0, received.frames, _columns()),
+    )
+
+
+@blueprint.post("/songs/<int:song_id>/survey/stop")
+def stop(song_id: int) -> Response:
+    stop_looking(song_id)
+    return jsonify(stopped=True)
+
+
+@blueprint.get("/songs/<int:song_id>/survey/columns")
+def tile(song_id: int) -> Response:
+    """The rows of the song map between two frames; null while there is no survey."""
+    now, received = look(song_id), look(song_id, "received")
+    if isinstance(now, Job) or isinstance(received, Job):
+        return jsonify(None)
+    span = passage(now.frames)
+    rows = views.overview(now, *span, _columns())
+    return jsonify(received_wave=views.wave(received, *span, _columns()), **rows)
+
+
+@blueprint.get("/songs/<int:song_id>/survey/stages/<stage_id>")
+def series(song_id: int, stage_id: str) -> Response:
+    """A stage's levels and effort between two frames; null while there is no survey."""
+    now = look(song_id)
+    if isinstance(now, Job) or stage_id not in now.stages:
+        return jsonify(None)
+    return jsonify(now.series(stage_id, *passage(now.frames), _columns()))
+
+
+def _reference_passage(song_id: int, name: str) -> tuple[int, int] | None:
+    """The frames that are compared of a reference record; None where the song itself is compared."""
+    library = context().library
+    ref = find_other(library, song_id, name, current_revision(library, song_id).recipe).reference
+    return (ref.start_frame, ref.end_frame) if ref else None
+
+
+@blueprint.get("/songs/<int:song_id>/survey/match")
+def match(song_id: int) -> Response:
+    """Gains for equal loudness of now and ``?other=`` between two frames, or how far the work for it is."""
+    name = request.args.get("other", "received")
+    now, other = look(song_id), look(song_id, name)
+    work = waiting(now, other)
+    if work:
+        return jsonify(work)
+    now, other = cast(Survey, now), cast(Survey, other)
+    chosen = _reference_passage(song_id, name)
+    return jsonify(
+        state="done",
+        integrated_lufs=[now.measures["integrated_lufs"], other.measures["integrated_lufs"]],
+        **views.match(now, other, *passage(now.frames), chosen),
+    )
+
+
+@blueprint.get("/songs/<int:song_id>/survey/panel")
+def panel(song_id: int) -> Response:
+    """Before and after of a passage: ``now`` and ``?other=``; as CSV with ``?format=csv``."""
+    name = request.args.get("other", "received")
+    now, other = look(song_id), look(song_id, name)
+    work = waiting(now, other)
+    if work:
+        return jsonify(work)
+    now, other = cast(Survey, now), cast(Survey, other)
+    chosen = _reference_passage(song_id, name)
+    theirs = chosen or passage(other.frames)
+    after, before = views.panel(now, *passage(now.frames)), views.panel(other, *theirs)
+    if request.args.get("format") == "csv":
+        return _csv(before, after)
+    return jsonify(state="done", before=before, after=after, spread=views.spread(other, *theirs) if chosen else None)
+
+
+_CURVES = [(part, row, when, kind) for row, part in enumerate(("mid", "side")) for when in ("before", "after")
+           for kind in ("average_db", "maximum_db")]  # fmt: skip
+
+
+def _csv(before: dict[str, Any], after: dict[str, Any]) -> Response:
+    states = {"before": before, "after": after}
+    text = io.StringIO()
+    rows = csv.writer(text)
+    rows.writerow(["measure", "before", "after"])
+    for name, value in before.items():
+        if not isinstance(value, list):
+            rows.writerow([name, value, after[name]])
+    rows.writerow(["hz", *(f"{part} {when} {kind}" for part, _, when, kind in _CURVES)])
+    for i, at in enumerate(before["hz"]):
+        rows.writerow([at, *(states[when][kind][row][i] for _, row, when, kind in _CURVES)])
+    answer = Response(text.getvalue(), mimetype="text/csv")
+    answer.headers["Content-Disposition"] = 'attachment; filename="before-after.csv"'
+    return answer
+
+
+@blueprint.get("/songs/<int:song_id>/survey/effect/<stage_id>")
+def effect(song_id: int, stage_id: str) -> Response:
+    """What one stage changes of the song's peak, true peak and loudness where it stands, in dB and LU."""
+    off, on = look(song_id, f"before:{stage_id}"), look(song_id, f"with:{stage_id}")
+    work = waiting(off, on)
+    if work:
+        return jsonify(work)
+    before, after = cast(Survey, off).measures, cast(Survey, on).measures
+    names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs")
+    changes = {name: None if None in (before[name], after[name]) else after[name] - before[name] for name in names}
+    return jsonify(state="done", **changes)
+
+
+@blueprint.get("/songs/<int:song_id>/survey/sections")
+def propose(song_id: int) -> Response:
+    """Sections proposed from the music as received; null while there is no survey."""
+    received = look(song_id, "received")
+    return jsonify(None if isinstance(received, Job) else views.sections(received))
+
+
+# ---- short passages, rendered while one waits
+
+
+@blueprint.get("/songs/<int:song_id>/scope")
+def scope(song_id: int) -> Response:
+    """The mid of a few thousand samples, before and after."""
+    recipe = current_revision(context().library, song_id).recipe
+    with ExitStack() as stack:
+        sources = opened_sources(song_id, stack)
+        start, end = passage(max(source.frames for source in sources.values()))
+        before, after = render_passage(recipe, sources, start, min(end, start + MOST_COLUMNS))
+    return jsonify(before=before.mean(axis=0).round(6).tolist(), after=after.mean(axis=0).round(6).tolist())

@@ -1,0 +1,53 @@
+"""Versions: name, list, forget, tell apart."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+
+from tin_kettle.core.errors import LibraryError
+from tin_kettle.core.recipe.differences import differences
+from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.store import comparing as kept
+from tin_kettle.store.songs import current_revision
+from tin_kettle.web.context import body, context
+from tin_kettle.web.others import find_other
+
+blueprint = Blueprint("versions", __name__, url_prefix="/api")
+
+
+def version_document(version: kept.Version) -> dict[str, Any]:
+    return {**asdict(version), "recipe": dump_recipe(kept.version_recipe(context().library, version.id))}
+
+
+@blueprint.get("/songs/<int:song_id>/versions")
+def versions(song_id: int) -> Response:
+    return jsonify([version_document(version) for version in kept.list_versions(context().library, song_id)])
+
+
+@blueprint.post("/songs/<int:song_id>/versions")
+def name_version(song_id: int) -> Response:
+    """Name the present state: ``{"name"}``."""
+    library = context().library
+    name = str(body().get("name", "")).strip()[:80]
+    if not name:
+        raise LibraryError("a version needs a name; type one")
+    return jsonify(version_document(kept.add_version(library, song_id, current_revision(library, song_id).id, name)))
+
+
+@blueprint.delete("/versions/<int:version_id>")
+def forgetversion_document(version_id: int) -> Response:
+    kept.remove_version(context().library, version_id)
+    return jsonify(removed=True)
+
+
+@blueprint.get("/songs/<int:song_id>/differences")
+def differ(song_id: int) -> Response:
+    """What changes from ``?from=`` to ``?to=``, each ``now``, ``received`` or a version."""
+    library, now = context().library, current_revision(context().library, song_id).recipe
+    before, after = (
+        find_other(library, song_id, request.args.get(name, "now"), now).recipe for name in ("before", "after")
+    )
+    return jsonify(differences(before, after))
