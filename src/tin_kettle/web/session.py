@@ -1,0 +1,301 @@
+"""What is said over the live socket: one session a bench, a little ahead of the ear, rewound when a control moves.
+
+In (JSON): ``credit`` {position, epoch, heard}, ``edit`` {recipe, revision, heard}, ``seek`` {song}, ``loop`` {loop,
+heard}, ``tap`` {stage, tap, heard}, ``choose`` {stage}, ``compare`` {other, heard}, ``hand`` {others} to be kept at
+hand for comparing, ``listen`` {listening, lufs, heard}. Positions are stream frames, songs are song frames; ``lufs`` is
+the loudness of now and the other, for a service that turns songs down.
+Out: ``hello``, ``problem`` and ``work`` {heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy
+where it can't be rendered as it plays, and ``progress`` is that of its loop, null without one.
+"""
+
+from __future__ import annotations
+
+import json
+import secrets
+import struct
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import orjson
+from simple_websocket import ConnectionClosed
+
+from tin_kettle.core.engine.live import Audition, Played
+from tin_kettle.core.engine.road import BLOCK_FRAMES, Piece
+from tin_kettle.core.errors import KettleError
+from tin_kettle.core.listen.match import match_loudness
+from tin_kettle.core.listen.monitor import Monitor
+from tin_kettle.core.listen.places import turn_down_db
+from tin_kettle.core.listen.setting import parse_listening, silent_buses
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.reading import parse_recipe
+
+MAGIC = b"TKLV"
+VERSION = 1
+HEADER = struct.Struct("<4sHHIIIIdd")
+BOOT = secrets.token_hex(8)
+MOST_AHEAD_S = 1.0
+"""However much credit is asked for, no more than this is rendered ahead."""
+REWIND_GAP_S = 0.04
+"""Edits are heard no more often than this, heavy chains' less often: what a rewind throws away must be caught up."""
+REWIND_GAP_OF_LOAD_S = 0.3
+HEAVY, LIGHT = 0.9, 0.6
+"""Share of the time there is from which a chain is too heavy to render as it plays, and below which it is not."""
+ROOM_FOR_SPARES = 0.35
+TOLD_STEP = 0.05
+MATCH_EVERY = 8
+TAPS = ("result", "removed", "detector")
+
+
+def pack(played: Played, load: float) -> bytes:
+    """A block for the wire, little-endian: *now* and the *other* it is compared with.
+
+    Header: magic ``TKLV``, version u16, planes u16, frames u32, epoch u32, revision u32, bytes of meters u32, stream
+    position f64, song position f64. Then float32 planes (now left, now right, other left, other right), then
+    the meters as JSON.
+    """
+    planes = np.concatenate([played.now, played.other]).astype("<f4")
+    told = {**played.meters, "other_name": played.other_name, "load": round(load, 3)}
+    meters = orjson.dumps(told, option=orjson.OPT_SERIALIZE_NUMPY)
+    header = HEADER.pack(
+        MAGIC,
+        VERSION,
+        planes.shape[0],
+        planes.shape[1],
+        played.epoch,
+        played.revision,
+        len(meters),
+        float(played.position),
+        float(played.song),
+    )
+    return header + planes.tobytes() + meters
+
+
+class Session:
+    """One listener: messages come in on the handler's thread, blocks go out from another."""
+
+    def __init__(
+        self,
+        audition: Audition,
+        send: Callable[[bytes | str], None],
+        find_piece: Callable[[str, Recipe], Piece] | None = None,
+    ) -> None:
+        self._audition = audition
+        self._find_piece = find_piece
+        self._send_raw = send
+        self._send_lock = threading.Lock()
+        self._wake = threading.Condition()
+        self._mail: dict[str, dict[str, Any]] = {}
+        self._credit = 0
+        self._credit_epoch = audition.epoch
+        self._heard = 0
+        self._closed = False
+        self._load = 0.0
+        self._work = 0.0
+        self._rewound = 0.0
+        self._heavy = False
+        self._at_hand: dict[str, Piece | None] = {}
+        self._match = match_loudness(None, None, estimate=True)
+        self._count = 0
+        self._told: tuple[bool, float | None] = (False, None)
+        self._attending = True
+
+    def send(self, data: bytes | str) -> None:
+        """The socket library does not lock: two threads may not send at once."""
+        with self._send_lock:
+            self._send_raw(data)
+
+    def say(self, kind: str, **values: Any) -> None:
+        self.send(json.dumps({"type": kind, **values}))
+
+    def hello(self) -> None:
+        self.say(
+            "hello",
+            boot=BOOT,
+            rate_hz=self._audition.rate_hz,
+            frames=self._audition.frames,
+            block=BLOCK_FRAMES,
+        )
+
+    def close(self) -> None:
+        with self._wake:
+            self._closed = True
+            self._wake.notify()
+
+    def hear(self, text: str | bytes) -> None:
+        """Take a message in; the last of each kind counts."""
+        try:
+            message = json.loads(text)
+            kind = message["type"]
+        except (ValueError, KeyError, TypeError):
+            self.say("problem", problem="a message could not be read; reload the bench")
+            return
+        with self._wake:
+            if kind == "credit":
+                if int(message["epoch"]) < self._credit_epoch:
+                    return  # meant for what was played before a seek
+                most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
+                self._credit, self._credit_epoch = min(int(message["position"]), most), int(message["epoch"])
+                self._heard = int(message.get("heard", 0))
+                self._attending = True
+            else:
+                self._mail[kind] = message
+            self._wake.notify()
+
+    def run(self) -> None:
+        """Render as credit allows until closed."""
+        while True:
+            with self._wake:
+                self._wake.wait_for(self._something_to_do, timeout=self._patience())
+                if self._closed:
+                    return
+                mail = self._take_mail()
+            try:
+                for message in mail:
+                    self._obey(message)
+                if self._may_render():
+                    self._render()
+                elif self._loop_to_render():
+                    self._audition.work_ahead(self._heard)
+                else:
+                    self._attend()
+                self._look_at_load()
+            except KettleError as refused:
+                self.say("problem", problem=str(refused))
+            except (KeyError, TypeError, ValueError) as wrong:
+                self.say("problem", problem=f"a message was not understood ({wrong}); reload the bench")
+            except (ConnectionClosed, OSError):
+                return
+
+    def _patience(self) -> float | None:
+        """How long to wait at most: an edit that came too soon after the last is due then."""
+        return REWIND_GAP_S if self._mail else None
+
+    def _something_to_do(self) -> bool:
+        busy = self._attending or self._loop_to_render()
+        return self._closed or self._due() or self._may_render() or busy
+
+    def _due(self) -> bool:
+        if not self._mail:
+            return False
+        gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._work, 1.0))
+        return set(self._mail) != {"edit"} or time.monotonic() - self._rewound >= gap_s
+
+    def _take_mail(self) -> list[dict[str, Any]]:
+        if not self._due():
+            return []
+        order = ("choose", "edit", "tap", "compare", "listen", "loop", "seek", "hand")
+        mail = [self._mail[kind] for kind in order if kind in self._mail]
+        unknown = [kind for kind in self._mail if kind not in order]
+        self._mail.clear()
+        return mail if not unknown else [*mail, {"type": unknown[0]}]
+
+    def _may_render(self) -> bool:
+        audition = self._audition
+        return audition.can_play and self._credit_epoch == audition.epoch and audition.position < self._credit
+
+    def _loop_to_render(self) -> bool:
+        ahead = self._audition.ahead
+        return ahead is not None and ahead.progress < 1.0
+
+    def _attend(self) -> None:
+        """Look after what is kept at hand, where there is time for it."""
+        self._attending = self._work < ROOM_FOR_SPARES and self._audition.attend(self._heard)
+
+    def _look_at_load(self) -> None:
+        """Go over to rendering ahead where the chain is too heavy, and back where it is not; say so."""
+        audition, ahead = self._audition, self._audition.ahead
+        if ahead is not None and ahead.ready and ahead.progress == 1.0:
+            self._load = self._work = ahead.load
+            if self._work < LIGHT:
+                audition.come_back()
+        if self._work > HEAVY:
+            self._heavy = True
+        elif self._work < LIGHT:
+            self._heavy = False
+        if self._heavy and audition.ahead is None and audition.loop is not None:
+            audition.go_ahead()
+        ahead = audition.ahead
+        work = self._heavy, None if ahead is None else ahead.progress
+        if work[0] != self._told[0] or _apart(work[1], self._told[1]):
+            self._told = work
+            self.say("work", heavy=work[0], progress=work[1])
+
+    def _obey(self, message: dict[str, Any]) -> None:
+        kind, audition = message["type"], self._audition
+        if kind == "edit":
+            self._rewound = time.monotonic()
+            audition.change(parse_recipe(message["recipe"]), int(message["revision"]), int(message["heard"]))
+            if audition.other_name.startswith("without:"):
+                self._compare(audition.other_name, int(message["heard"]))
+        elif kind == "tap":
+            if message["tap"] not in TAPS:
+                raise ValueError(f"tap {message['tap']!r}")
+            audition.tap(message["stage"], message["tap"], int(message["heard"]))
+        elif kind == "compare":
+            self._compare(str(message["other"]), int(message["heard"]))
+        elif kind == "listen":
+            self._listen(message)
+        elif kind == "loop":
+            loop = message["loop"]
+            audition.set_loop(None if loop is None else (int(loop[0]), int(loop[1])), int(message["heard"]))
+        elif kind == "seek":
+            audition.seek(int(message["song"]))
+        elif kind == "choose":
+            audition.choose(message["stage"])
+        elif kind == "hand":
+            self._keep_at_hand([str(name) for name in message["others"]])
+        else:
+            raise ValueError(f"type {kind!r}")
+        if self._credit_epoch != audition.epoch:
+            # what a player grants before it has heard of the new epoch is meant for the old one
+            self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * BLOCK_FRAMES
+
+    def _compare(self, name: str, heard: int) -> None:
+        piece = self._at_hand.get(name)
+        if piece is None and self._find_piece and name != "received":
+            piece = self._find_piece(name, self._audition.recipe)
+        self._audition.compare(name, piece, heard)
+
+    def _keep_at_hand(self, names: list[str]) -> None:
+        pieces: dict[str, Piece | None] = {}
+        for name in names:
+            try:
+                if name == "received" or self._find_piece is None:
+                    pieces[name] = None
+                elif not name.startswith("without:"):  # that follows every edit
+                    pieces[name] = self._find_piece(name, self._audition.recipe)
+            except KettleError:
+                continue  # gone meanwhile; comparing with it will say so
+        self._at_hand = pieces
+        self._audition.keep_at_hand(pieces)
+        self._attending = True
+
+    def _listen(self, message: dict[str, Any]) -> None:
+        audition = self._audition
+        listening = parse_listening(message["listening"])
+        now, other = (Monitor(listening, audition.rate_hz, turn_down_db(lufs)) for lufs in message["lufs"])
+        audition.listen(now, other, silent_buses(audition.recipe, listening), int(message["heard"]))
+
+    def _render(self) -> None:
+        began, began_work = time.perf_counter(), time.thread_time()
+        played = self._audition.render()
+        if self._audition.ahead is None:
+            a_second = self._audition.rate_hz / BLOCK_FRAMES
+            self._load += 0.1 * ((time.perf_counter() - began) * a_second - self._load)
+            # what others do to the machine does not make a chain heavy
+            self._work += 0.1 * ((time.thread_time() - began_work) * a_second - self._work)
+        if self._count % MATCH_EVERY == 0:
+            self._match = match_loudness(*self._audition.running_lufs(), estimate=True)
+        self._count += 1
+        played.meters["match"] = self._match.document()
+        self.send(pack(played, self._load))
+
+
+def _apart(progress: float | None, told: float | None) -> bool:
+    """Whether a progress is worth telling."""
+    if progress is None or told is None:
+        return progress is not told
+    return abs(progress - told) >= TOLD_STEP or (progress == 1.0) != (told == 1.0)
