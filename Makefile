@@ -16,7 +16,8 @@ dev: .venv/dev.stamp $(STATIC) .venv/kernels.stamp
 test: dev
 	$(PY) tools/ensure_chromium.py
 	cd frontend && npm run --silent test
-	$(PY) -m pytest
+	$(PY) -m pytest -m "not browser" -n 2 --dist worksteal
+	$(PY) -m pytest -m browser
 
 check: dev
 	.venv/bin/ruff check .

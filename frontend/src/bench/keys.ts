@@ -16,7 +16,8 @@ import {
   toggleDim,
   WITHOUT_CHAIN,
 } from "./listening";
-import { edit, kindInfo, step, useBench } from "./store";
+import { edit, step } from "./edits";
+import { kindInfo, useBench } from "./store";
 
 export interface KeyAction {
   keys: string[];

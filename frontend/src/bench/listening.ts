@@ -5,7 +5,8 @@ import { LivePlayer } from "../live/player";
 import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf, MASTER } from "./editing";
-import { complain, describe, moveParam, onEdit, PLAIN, readings, standing, useBench } from "./store";
+import { describe, moveParam, onEdit, standing } from "./edits";
+import { complain, PLAIN, readings, useBench } from "./store";
 import type { Heard, Span } from "./store";
 
 const get = useBench.getState;

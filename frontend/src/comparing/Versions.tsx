@@ -4,7 +4,8 @@ import { api } from "../api/client";
 import type { Difference, Version } from "../api/types";
 import { takeStage } from "../bench/editing";
 import { compare } from "../bench/listening";
-import { complain, edit, settle, useBench } from "../bench/store";
+import { edit, settle } from "../bench/edits";
+import { complain, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
 import { withMinus } from "../ui/format";
 

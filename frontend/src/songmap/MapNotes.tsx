@@ -4,7 +4,8 @@ import { api } from "../api/client";
 import type { Finding } from "../api/types";
 import { allStages } from "../bench/editing";
 import { compare, seek, select } from "../bench/listening";
-import { complain, kindInfo, settle, useBench } from "../bench/store";
+import { settle } from "../bench/edits";
+import { complain, kindInfo, useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
 import { formatDb, formatTime } from "../ui/format";
 

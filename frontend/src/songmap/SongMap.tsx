@@ -1,17 +1,17 @@
-import { Popover } from "radix-ui";
-import { memo, useCallback, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import type { PointerEvent, WheelEvent } from "react";
 import { allStages } from "../bench/editing";
 import { heardSong, seek, select, setLoop, setView } from "../bench/listening";
 import type { Span } from "../bench/store";
-import { complain, edit, kindInfo, useBench } from "../bench/store";
-import { api } from "../api/client";
+import { kindInfo, useBench } from "../bench/store";
+import { edit } from "../bench/edits";
 import { formatDb, formatTime } from "../ui/format";
 import { Playhead } from "../ui/Playhead";
-import { useCanvas } from "../ui/useCanvas";
-import { drawMap, drawOverlay, drawScope } from "./drawing";
-import type { MapPicture, Row } from "./drawing";
+import type { Row } from "./drawing";
+import { Overlay, StillMap } from "./layers";
 import { MapNotes } from "./MapNotes";
+import { MapTools } from "./MapTools";
+import { ProposeSections, RenameSection } from "./Sections";
 import {
   BAND_HEIGHT,
   boundaryAt,
@@ -29,7 +29,7 @@ import {
   zoomed,
 } from "./geometry";
 import type { ExtraRow } from "./useMap";
-import { EXTRA_ROWS, useMap, useView } from "./useMap";
+import { useMap, useView } from "./useMap";
 
 type Held = { x: number } & ({ kind: "loop"; edge: 0 | 1 | null } | { kind: "boundary"; index: number });
 
@@ -190,63 +190,6 @@ export function SongMap() {
   );
 }
 
-interface StillProps {
-  picture: MapPicture;
-  scope: { before: number[]; after: number[] } | undefined;
-  theme: boolean;
-}
-
-/** Whether two pictures are the same: the pointer's moves must not draw a thousand columns anew. */
-function isSame(a: StillProps, b: StillProps): boolean {
-  const [one, two] = [a.picture, b.picture];
-  return (
-    a.theme === b.theme &&
-    a.scope === b.scope &&
-    one.view.join() === two.view.join() &&
-    one.sections === two.sections &&
-    one.received === two.received &&
-    one.mastered === two.mastered &&
-    one.progress === two.progress &&
-    one.flags.join() === two.flags.join() &&
-    one.rows.length === two.rows.length &&
-    one.rows.every((row, i) => row.title === two.rows[i]?.title && sameValues(row, two.rows[i]))
-  );
-}
-
-/** Rows that are made of others at every turn are compared by what they show. */
-function sameValues(a: Row, b: Row | undefined): boolean {
-  return a.values === b?.values || (a.kind === "wave" && a.values?.join() === b?.values?.join());
-}
-
-const StillMap = memo(function StillMap({ picture, scope, theme }: StillProps) {
-  const draw = useCallback(
-    (context: CanvasRenderingContext2D, width: number) => {
-      drawMap(context, width, picture);
-      if (scope) drawScope(context, width, scope.before, scope.after);
-    },
-    [picture, scope],
-  );
-  return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
-}, isSame);
-
-interface OverlayProps {
-  view: Span;
-  loop: Span | null;
-  hover: number | null;
-  theme: boolean;
-}
-
-/** Loop and pointer, over the map. */
-const Overlay = memo(function Overlay({ view, loop, hover, theme }: OverlayProps) {
-  const [from, to] = view;
-  const draw = useCallback(
-    (context: CanvasRenderingContext2D, width: number, height: number) =>
-      drawOverlay(context, width, height, [from, to], loop, hover),
-    [from, to, loop, hover],
-  );
-  return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
-});
-
 /** What lies under the pointer, in words. */
 function reading(y: number, share: number, at_s: number, rows: Row[]): string {
   const zone = zoneAt(y, rows.length);
@@ -262,106 +205,4 @@ function reading(y: number, share: number, at_s: number, rows: Row[]): string {
     wave: formatDb(20 * Math.log10(Math.max(value, 1e-6)), false, " dBFS"),
   }[row.kind];
   return `${time} · ${row.title} ${said}`;
-}
-
-/** Zoom, and which rows there are. */
-function MapTools({ extra, setExtra }: { extra: ExtraRow[]; setExtra: (rows: ExtraRow[]) => void }) {
-  const song = useBench((s) => s.song)!;
-  const zoomedIn = useBench((s) => s.view) !== null;
-  const view = useView();
-  const loop = useBench((s) => s.loop);
-  const nearer = (factor: number) => setView(zoomed(view, heardSong(), factor, song.frames));
-  const tool = "px-[5px] whitespace-nowrap text-[12px] text-mute hover:bg-rim2 hover:text-ink";
-  return (
-    <div className="absolute bottom-[2px] left-[6px] flex text-[13px]">
-      <button type="button" className={tool} title="Nearer (wheel)" onClick={() => nearer(0.5)}>
-        +
-      </button>
-      <button type="button" className={tool} title="Farther (wheel)" onClick={() => nearer(2)}>
-        −
-      </button>
-      <button
-        type="button"
-        className={tool}
-        title={zoomedIn ? "Show the whole song" : "Show the loop"}
-        onClick={() => setView(zoomedIn ? null : loop)}
-      >
-        {zoomedIn ? "all" : "loop"}
-      </button>
-      <Popover.Root>
-        <Popover.Trigger className={tool}>rows ▾</Popover.Trigger>
-        <Popover.Portal>
-          <Popover.Content className="menu p-2!" side="bottom" align="start" sideOffset={2}>
-            {EXTRA_ROWS.map(({ value, label }) => (
-              <label key={value} className="flex items-center gap-2 px-1 py-[3px]">
-                <input
-                  type="checkbox"
-                  className="accent-rim"
-                  checked={extra.includes(value)}
-                  onChange={(event) =>
-                    setExtra(event.target.checked ? [...extra, value] : extra.filter((one) => one !== value))
-                  }
-                />
-                {label}
-              </label>
-            ))}
-          </Popover.Content>
-        </Popover.Portal>
-      </Popover.Root>
-    </div>
-  );
-}
-
-function ProposeSections() {
-  const song = useBench((s) => s.song)!;
-  return (
-    <button
-      type="button"
-      className="absolute top-0 left-2 font-[620] text-rim hover:underline"
-      onPointerDown={(event) => event.stopPropagation()}
-      onClick={() => {
-        api
-          .proposeSections(song.id)
-          .then((sections) => {
-            const { recipe } = useBench.getState();
-            if (recipe && sections) edit({ ...recipe, sections }, "Sections from the music", true);
-            else complain("The song is still being surveyed; ask again in a moment.");
-          })
-          .catch(complain);
-      }}
-    >
-      propose sections from the music
-    </button>
-  );
-}
-
-function RenameSection({ id, view, onDone }: { id: string; view: Span; onDone: () => void }) {
-  const recipe = useBench((s) => s.recipe)!;
-  const rateHz = useBench((s) => s.song!.rate_hz);
-  const section = recipe.sections.find((s) => s.id === id);
-  const [name, setName] = useState(section?.name ?? "");
-  if (!section) return null;
-  const keep = () => {
-    const sections = recipe.sections.map((s) => (s.id === id ? { ...s, name: name.trim() || s.name } : s));
-    if (name.trim() !== section.name) edit({ ...recipe, sections }, `Section ${name.trim()}`, true);
-    onDone();
-  };
-  return (
-    <input
-      autoFocus
-      aria-label="Name of the section"
-      className="absolute top-0 h-[19px] w-[130px] border border-rim bg-well px-1"
-      style={{ left: `${Math.max(0, xOf(section.start_s * rateHz, 100, view))}%` }}
-      value={name}
-      maxLength={60}
-      onPointerDown={(event) => event.stopPropagation()}
-      onChange={(event) => setName(event.target.value)}
-      onBlur={keep}
-      onKeyDown={(event) => {
-        event.stopPropagation();
-        if (event.key === "Enter") keep();
-        if (event.key === "Escape") onDone();
-      }}
-    />
-  );
 }

@@ -1,7 +1,8 @@
 import type { Channels, Stage } from "../api/types";
 import { paramLabel, setField, setParam, stageOf } from "../bench/editing";
 import { compare, listen } from "../bench/listening";
-import { edit, kindInfo, paramInfo, rest, useBench } from "../bench/store";
+import { edit, rest } from "../bench/edits";
+import { kindInfo, paramInfo, useBench } from "../bench/store";
 import type { Tap } from "../live/protocol";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";

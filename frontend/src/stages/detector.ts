@@ -3,7 +3,8 @@ import { create } from "zustand";
 import type { DetectorFilter } from "../api/types";
 import { setParam } from "../bench/editing";
 import { listen } from "../bench/listening";
-import { edit, rest, useBench } from "../bench/store";
+import { edit, rest } from "../bench/edits";
+import { useBench } from "../bench/store";
 import { formatHz } from "../ui/format";
 
 /** Whether the ear goes to the detector while one of its controls is held. */

@@ -3,7 +3,8 @@ import { create } from "zustand";
 import { api } from "../api/client";
 import type { Recipe, Stage } from "../api/types";
 import { setParam, stageOf } from "../bench/editing";
-import { edit, useBench } from "../bench/store";
+import { edit } from "../bench/edits";
+import { useBench } from "../bench/store";
 
 export const useKeepWork = create<{ on: boolean }>(() => ({ on: false }));
 const AFFECTS = new Set([

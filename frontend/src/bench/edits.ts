@@ -1,0 +1,170 @@
+/** Edits: heard and drawn at once, kept as revisions when the hand rests. */
+import { api, Refused } from "../api/client";
+import type { Recipe, Revision } from "../api/types";
+import { chainOf, laneOf, MASTER, setParam, stageOf } from "./editing";
+import type { Lane } from "./editing";
+import { complain, readings, useBench } from "./store";
+
+const get = useBench.getState;
+const set = useBench.setState;
+
+const REST_MS = 350;
+const SEND_MS = 25;
+const RETRY_MS = 1500;
+
+/** How an edit reaches the ear; the player puts itself here. */
+let sendEdit: (recipe: Recipe, revision: number) => void = () => undefined;
+
+export function onEdit(send: typeof sendEdit): void {
+  sendEdit = send;
+}
+
+let revisionHeard = 0;
+let sentAt = 0;
+let sendTimer: ReturnType<typeof setTimeout> | null = null;
+let restTimer: ReturnType<typeof setTimeout> | null = null;
+let unsaved: { label: string } | null = null;
+let saving: Promise<void> = Promise.resolve();
+
+/** Change the recipe: heard and drawn at once, kept as a revision when the hand rests. */
+export function edit(recipe: Recipe, label: string, resting = false): void {
+  if (recipe === get().recipe) return;
+  set({ recipe, saved: "saving" });
+  readings.forget();
+  sendSoon();
+  describe();
+  unsaved = { label };
+  if (restTimer) clearTimeout(restTimer);
+  restTimer = setTimeout(save, resting ? 0 : REST_MS);
+}
+
+/** Move one value, as a hand on its rule would. */
+export function moveParam(id: string, name: string, value: number): void {
+  const { recipe } = get();
+  if (recipe) edit(setParam(recipe, id, name, value), name);
+}
+
+/** The hand has let go: keep what it did. */
+export function rest(): void {
+  if (!unsaved) return;
+  if (restTimer) clearTimeout(restTimer);
+  restTimer = setTimeout(save, 0);
+}
+
+/** Hear and draw another recipe for as long as a key is held, without keeping it; null goes back. */
+export function pretend(recipe: Recipe | null): void {
+  const shown = recipe ?? get().recipe;
+  if (shown) sendEdit(shown, ++revisionHeard);
+}
+
+/** At once, and while more comes at most every 25 ms. */
+function sendSoon(): void {
+  const wait = Math.max(0, sentAt + SEND_MS - performance.now());
+  const send = () => {
+    sendTimer = null;
+    sentAt = performance.now();
+    const { recipe } = get();
+    if (recipe) sendEdit(recipe, ++revisionHeard);
+  };
+  if (wait === 0 && !sendTimer) send();
+  else sendTimer ??= setTimeout(send, wait);
+}
+
+/** Asked after a wait, during which another edit may have come. */
+function hasUnsaved(): boolean {
+  return unsaved !== null;
+}
+
+function save(): void {
+  restTimer = null;
+  saving = saving.then(saveNow);
+}
+
+async function saveNow(): Promise<void> {
+  const { song, recipe, revision } = get();
+  if (!song || !recipe || !revision || !unsaved) return;
+  const { label } = unsaved;
+  unsaved = null;
+  try {
+    const kept = await api.edit(song.id, revision.id, label, recipe);
+    if (get().song?.id !== song.id) return;
+    // only the number moves: what was edited meanwhile stays
+    set({ revision: kept, saved: hasUnsaved() ? "saving" : "saved", problem: null });
+  } catch (refused) {
+    if (get().song?.id !== song.id) return;
+    unsaved ??= { label };
+    set({ saved: "failed" });
+    complain(refused);
+    const lost = refused instanceof Refused && refused.status === 0;
+    if (lost) restTimer = setTimeout(save, RETRY_MS);
+    else if (refused instanceof Refused && refused.status === 400) stand(revision);
+  }
+}
+
+/** Everything that was edited is kept when this is done. */
+export async function settle(): Promise<void> {
+  rest();
+  if (restTimer) {
+    clearTimeout(restTimer);
+    save();
+  }
+  await saving;
+}
+
+/** Take a revision as the present state. */
+function stand(revision: Revision): void {
+  unsaved = null;
+  const { recipe } = revision;
+  set({ revision, recipe, saved: "saved", ...standing(recipe, get().lane, get().selected) });
+  readings.forget();
+  sendSoon();
+  describe();
+}
+
+/** Where one stands in a recipe: the lane and stage that were chosen, or near them. */
+export function standing(
+  recipe: Recipe,
+  lane: Lane,
+  selected: string | null,
+): { lane: Lane; selected: string | null } {
+  if (stageOf(recipe, selected)) return { lane: laneOf(recipe, selected), selected };
+  const chain = chainOf(recipe, lane);
+  const there = chain === recipe.master ? MASTER : lane;
+  return {
+    lane: there,
+    selected: (chain.find((stage) => stage.kind === "compressor") ?? chain[0])?.id ?? null,
+  };
+}
+
+export async function step(direction: "undo" | "redo"): Promise<void> {
+  const { song } = get();
+  if (!song) return;
+  try {
+    await settle();
+    stand(await api[direction](song.id));
+  } catch (refused) {
+    complain(refused);
+  }
+}
+
+let describing: Promise<void> | null = null;
+let described: Recipe | null = null;
+
+/** Summaries and pictures of the recipe as it is now; at most one request is under way. */
+export function describe(): void {
+  describing ??= describeAll().finally(() => {
+    describing = null;
+  });
+}
+
+async function describeAll(): Promise<void> {
+  for (let { recipe, song } = get(); recipe && song && recipe !== described; { recipe, song } = get()) {
+    described = recipe;
+    try {
+      const found = await api.describe(recipe, song.rate_hz);
+      if (get().song?.id === song.id) set({ described: found });
+    } catch {
+      // what is drawn stays; the edit itself is refused, and says so, when it is kept
+    }
+  }
+}

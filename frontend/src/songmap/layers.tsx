@@ -1,0 +1,63 @@
+/** What the map is drawn in: the still picture, and loop and pointer over it. */
+import { memo, useCallback } from "react";
+import type { Span } from "../bench/store";
+import { useCanvas } from "../ui/useCanvas";
+import { drawMap, drawOverlay, drawScope } from "./drawing";
+import type { MapPicture, Row } from "./drawing";
+
+interface StillProps {
+  picture: MapPicture;
+  scope: { before: number[]; after: number[] } | undefined;
+  theme: boolean;
+}
+
+/** Whether two pictures are the same: the pointer's moves must not draw a thousand columns anew. */
+function isSame(a: StillProps, b: StillProps): boolean {
+  const [one, two] = [a.picture, b.picture];
+  return (
+    a.theme === b.theme &&
+    a.scope === b.scope &&
+    one.view.join() === two.view.join() &&
+    one.sections === two.sections &&
+    one.received === two.received &&
+    one.mastered === two.mastered &&
+    one.progress === two.progress &&
+    one.flags.join() === two.flags.join() &&
+    one.rows.length === two.rows.length &&
+    one.rows.every((row, i) => row.title === two.rows[i]?.title && sameValues(row, two.rows[i]))
+  );
+}
+
+/** Rows that are made of others at every turn are compared by what they show. */
+function sameValues(a: Row, b: Row | undefined): boolean {
+  return a.values === b?.values || (a.kind === "wave" && a.values?.join() === b?.values?.join());
+}
+
+export const StillMap = memo(function StillMap({ picture, scope, theme }: StillProps) {
+  const draw = useCallback(
+    (context: CanvasRenderingContext2D, width: number) => {
+      drawMap(context, width, picture);
+      if (scope) drawScope(context, width, scope.before, scope.after);
+    },
+    [picture, scope],
+  );
+  return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
+}, isSame);
+
+interface OverlayProps {
+  view: Span;
+  loop: Span | null;
+  hover: number | null;
+  theme: boolean;
+}
+
+/** Loop and pointer, over the map. */
+export const Overlay = memo(function Overlay({ view, loop, hover, theme }: OverlayProps) {
+  const [from, to] = view;
+  const draw = useCallback(
+    (context: CanvasRenderingContext2D, width: number, height: number) =>
+      drawOverlay(context, width, height, [from, to], loop, hover),
+    [from, to, loop, hover],
+  );
+  return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
+});
