@@ -50,6 +50,17 @@ async ([state, goal]) => {
 }
 """
 
+TIMED_CURVE = """
+async (gain) => {
+  const { act, state } = window.tinKettle;
+  const before = state().described.e.picture;
+  const began = performance.now();
+  act.move("e", "bands", state().recipe.master[1].params.bands.map((band) => ({ ...band, gain_db: gain })));
+  while (state().described.e.picture === before) await new Promise((next) => setTimeout(next, 1));
+  return performance.now() - began;
+}
+"""
+
 
 def _spread(times_ms: list[float]) -> str:
     median, late = np.percentile(times_ms, [50, 95])
@@ -61,8 +72,17 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
     server = Server(folder / "home")
     path = write_wav(folder / "Tone.wav", tone(6000, -18, 60))
     song = server.add_song(path, "Tone")
-    master = [{"id": "t", "kind": "trim"}, {"id": "c", "kind": "compressor", "params": {"threshold_db": 0}}]
-    server.save(song, {"format": "tin-kettle-recipe", "version": 1, "master": master})
+    bands = [{"id": f"b{i}", "hz": 60 * 2.2**i, "q": 1} for i in range(8)]
+    master = [
+        {"id": "t", "kind": "trim"},
+        {"id": "e", "kind": "equalizer", "params": {"bands": bands}},
+        {"id": "c", "kind": "compressor", "params": {"threshold_db": 0}},
+    ]
+    for gain in (-3, -9, 0):
+        master[0] = {"id": "t", "kind": "trim", "params": {"gain_db": gain}}
+        server.save(song, {"format": "tin-kettle-recipe", "version": 1, "master": master})
+        if gain:
+            server.ask(f"/api/songs/{song}/versions", {"name": f"{gain} dB"})
     with chromium() as browser:
         bench = Bench(browser, server)
         bench.open(song)
@@ -81,6 +101,16 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
             state, goal = ("received", level) if i % 2 == 0 else ("now", level * 10 ** (-6 / 20))
             switches.append(bench.page.evaluate(TIMED_COMPARE, [state, goal]))
         yield "compare switch, its 10 ms crossfade included", _spread(switches), "60 ms, aim 15"
+        versions = server.ask(f"/api/songs/{song}/versions")
+        states = [("received", 0.0), *((f"version:{v['id']}", float(v["name"].split()[0])) for v in versions)]
+        switches = []
+        for i in range(40):
+            state, gain = states[i % len(states)]
+            switches.append(bench.page.evaluate(TIMED_COMPARE, [state, level * 10 ** (gain / 20)]))
+        yield "the same to one that is not at hand yet", _spread(switches), "60 ms, aim 15"
+        bench.page.evaluate("window.tinKettle.act.compare('now')")
+        curves = [bench.page.evaluate(TIMED_CURVE, (-1) ** i * (1 + i % 5)) for i in range(40)]
+        yield "a pin of 8 moved: its curve, computed by the server", _spread(curves), "33 ms"
         yield "gaps in the sound meanwhile", str(bench.state("underruns")), ""
         bench.close()
         yield _import(browser, server, folder)

@@ -156,6 +156,8 @@ export interface Survey extends Partial<MapRows> {
   received?: Measures;
   findings?: Finding[];
   dismissed?: number;
+  /** stage id → advice that the song itself gives */
+  notes?: Record<string, string[]>;
 }
 
 export interface Series {

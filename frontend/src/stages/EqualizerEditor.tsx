@@ -4,6 +4,7 @@ import { setParam } from "../bench/editing";
 import { listenAs } from "../bench/listening";
 import { edit, rest } from "../bench/edits";
 import { useBench } from "../bench/store";
+import { useSurvey } from "../bench/useSurvey";
 import { Choice } from "../ui/Choice";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
@@ -37,7 +38,8 @@ const SLOPES = ["6", "12", "18", "24", "36", "48", "72", "96"].map((value) => ({
 /** The equalizer's picture, its moves as cards, and the chosen one's figures. */
 export function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
   const { bands } = stage.params;
-  const notes = useBench((s) => s.described[stage.id]?.picture.notes);
+  const measured = useSurvey()?.notes?.[stage.id] ?? [];
+  const notes = [...measured, ...(useBench((s) => s.described[stage.id]?.picture.notes) ?? [])];
   const [picked, setPicked] = useState<string | null>(null);
   const [searching, setSearching] = useState(false);
   const chosen = bands.find(({ id }) => id === picked) ?? bands[0];
@@ -71,7 +73,7 @@ export function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
           search
         </button>
         {chosen && <Solo band={chosen} number={bands.indexOf(chosen) + 1} />}
-        {notes?.length ? (
+        {notes.length ? (
           <span className="min-w-0 truncate text-mustard" title={notes.join("\n")}>
             {notes[0]}
           </span>

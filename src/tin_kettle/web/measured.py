@@ -10,6 +10,7 @@ from typing import Any, cast
 from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.core.engine.passage import render_passage
+from tin_kettle.core.survey.advice import side_notes
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
@@ -42,6 +43,7 @@ def survey(song_id: int) -> Response:
         received=received.measures,
         findings=[finding.document() for finding in found],
         dismissed=hidden,
+        notes=side_notes(current_revision(context().library, song_id).recipe, now),
         **views.overview(now, 0, now.frames, _columns()),
         received_wave=views.wave(received, 0, received.frames, _columns()),
     )

@@ -279,9 +279,6 @@ def notes(params: EqualizerParams) -> list[str]:
     boosts = [band for band in active if band.gain_db > 0]
     if len(boosts) >= MANY_BOOSTS:
         said.append(f"{len(boosts)} boosts: cutting what covers them often does the same with less.")
-    for band in boosts:
-        if band.channels == "side" and band.gain_db > 2:
-            said.append(f"{db(band.gain_db)} on the side: watch the correlation, what is only wide is lost in mono.")
     return said
 
 
