@@ -38,6 +38,7 @@ export class Readings {
         track = new Track(Math.ceil(this.frames / READING_FRAMES) + 8);
         this.tracks.set(id, track);
       }
+      if (at >= track.input.length) continue;
       track.input.set(reading.input_db.slice(0, track.input.length - at), at);
       track.heard.set(reading.heard_db.slice(0, track.heard.length - at), at);
       track.effort.set(reading.effort_db.slice(0, track.effort.length - at), at);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { HEADER_BYTES, parseBlock } from "./protocol";
+import { HEADER_BYTES, otherName, parseBlock } from "./protocol";
 import { RING_FRAMES, Ring, SEAM_FRAMES } from "./ring";
 
 const ramp = (position: number, frames: number, shift = 0) =>
@@ -94,5 +94,12 @@ describe("a block on the wire", () => {
       meters: '{"load":0}',
     });
     expect([...block.planes]).toEqual([0, 1, 2, 3, 4, 5, 6, 7].map((i) => i / 8));
+  });
+});
+
+describe("the name of what is compared with", () => {
+  it("is read out of the meters, and empty where there is none", () => {
+    expect(otherName('{"now":{},"other_name":"version:3","load":0.1}')).toBe("version:3");
+    expect(otherName("{}")).toBe("");
   });
 });

@@ -1,0 +1,161 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import type { Recipe, Revision, Song } from "../api/types";
+
+const { client } = vi.hoisted(() => {
+  Object.assign(globalThis, { localStorage: { getItem: () => null, setItem: () => undefined } });
+  class Refused extends Error {
+    constructor(
+      readonly status: number,
+      message: string,
+    ) {
+      super(message);
+    }
+  }
+  return {
+    client: {
+      Refused,
+      api: { edit: vi.fn(), describe: vi.fn(), undo: vi.fn(), redo: vi.fn() },
+    },
+  };
+});
+vi.mock("../api/client", () => client);
+
+const { edit, moveParam, onEdit, pretend, rest, settle, standing, step } = await import("./edits");
+const { useBench } = await import("./store");
+const { MASTER } = await import("./editing");
+
+const bus = { id: "mix", name: "Mix", group: null, chain: [], gain_db: 0, pan: 0, muted: false };
+function recipeOf(gainDb: number): Recipe {
+  return {
+    format: "tin-kettle-recipe",
+    version: 1,
+    buses: [bus],
+    groups: [],
+    master: [
+      { id: "t", kind: "trim", on: true, channels: "stereo", mix: 1, params: { gain_db: gainDb } },
+    ] as unknown as Recipe["master"],
+    sections: [],
+    automation: [],
+  } as unknown as Recipe;
+}
+const revisionOf = (id: number, gainDb: number) => ({ id, recipe: recipeOf(gainDb) }) as unknown as Revision;
+
+const sent = vi.fn();
+const gain = (recipe: Recipe | null) => (recipe?.master[0]?.params as unknown as { gain_db: number }).gain_db;
+
+beforeEach(() => {
+  vi.useFakeTimers();
+  vi.advanceTimersByTime(100);
+  for (const call of Object.values(client.api)) call.mockReset();
+  client.api.describe.mockResolvedValue({ t: { summary: "", picture: {} } });
+  let id = 1;
+  client.api.edit.mockImplementation((_song: number, _base: number, _label: string, recipe: Recipe) =>
+    Promise.resolve({ id: ++id, recipe } as unknown as Revision),
+  );
+  sent.mockReset();
+  onEdit(sent);
+  const revision = revisionOf(1, 0);
+  useBench.setState({
+    song: { id: 7, rate_hz: 48000 } as unknown as Song,
+    recipe: revision.recipe,
+    revision,
+    saved: "saved",
+    problem: null,
+    lane: MASTER,
+    selected: "t",
+  });
+});
+
+afterEach(async () => {
+  await settle();
+  vi.useRealTimers();
+});
+
+describe("an edit", () => {
+  it("is heard at once, and kept once when the hand rests", async () => {
+    for (const value of [1, 2, 3]) moveParam("t", "gain_db", value);
+    expect(gain(useBench.getState().recipe)).toBe(3);
+    expect(sent).toHaveBeenCalledTimes(1);
+    await vi.advanceTimersByTimeAsync(30);
+    expect(sent).toHaveBeenCalledTimes(2);
+    expect(gain(sent.mock.lastCall![0] as Recipe)).toBe(3);
+    expect(client.api.edit).not.toHaveBeenCalled();
+    await vi.advanceTimersByTimeAsync(400);
+    expect(client.api.edit).toHaveBeenCalledTimes(1);
+    expect(client.api.edit.mock.lastCall!.slice(0, 3)).toEqual([7, 1, "gain_db"]);
+    expect(useBench.getState().saved).toBe("saved");
+    expect(useBench.getState().revision?.id).toBe(2);
+  });
+
+  it("is kept at once where the hand lets go", async () => {
+    moveParam("t", "gain_db", 5);
+    rest();
+    await vi.advanceTimersByTimeAsync(1);
+    expect(client.api.edit).toHaveBeenCalledTimes(1);
+  });
+
+  it("that comes while another is being kept is kept after it, on top of it", async () => {
+    edit(recipeOf(1), "one", true);
+    await vi.advanceTimersByTimeAsync(0);
+    edit(recipeOf(2), "two", true);
+    await vi.advanceTimersByTimeAsync(1);
+    expect(client.api.edit.mock.calls.map(([, base, label]) => [base, label] as unknown[])).toEqual([
+      [1, "one"],
+      [2, "two"],
+    ]);
+    expect(gain(useBench.getState().recipe)).toBe(2);
+  });
+
+  it("that is refused goes back to what was kept, and says why", async () => {
+    client.api.edit.mockRejectedValueOnce(new client.Refused(400, "gain_db: 99 is out of range"));
+    edit(recipeOf(99), "far", true);
+    await vi.advanceTimersByTimeAsync(1);
+    expect(useBench.getState().problem).toContain("out of range");
+    expect(gain(useBench.getState().recipe)).toBe(0);
+  });
+
+  it("that could not be sent is tried again", async () => {
+    client.api.edit.mockRejectedValueOnce(new client.Refused(0, "the server cannot be reached"));
+    edit(recipeOf(4), "lost", true);
+    await vi.advanceTimersByTimeAsync(1);
+    expect(useBench.getState().saved).toBe("failed");
+    expect(gain(useBench.getState().recipe)).toBe(4);
+    await vi.advanceTimersByTimeAsync(1600);
+    expect(client.api.edit).toHaveBeenCalledTimes(2);
+    expect(useBench.getState().saved).toBe("saved");
+    expect(useBench.getState().problem).toBeNull();
+  });
+
+  it("that is only pretended is heard and not kept", async () => {
+    pretend(recipeOf(12));
+    expect(gain(sent.mock.lastCall![0] as Recipe)).toBe(12);
+    pretend(null);
+    expect(gain(sent.mock.lastCall![0] as Recipe)).toBe(0);
+    await vi.advanceTimersByTimeAsync(1000);
+    expect(client.api.edit).not.toHaveBeenCalled();
+  });
+});
+
+describe("undo", () => {
+  it("keeps what is under the hand first", async () => {
+    client.api.undo.mockResolvedValue(revisionOf(1, 0));
+    moveParam("t", "gain_db", 6);
+    const stepped = step("undo");
+    await vi.advanceTimersByTimeAsync(5);
+    await stepped;
+    expect(client.api.edit).toHaveBeenCalledTimes(1);
+    expect(client.api.edit.mock.invocationCallOrder[0]).toBeLessThan(
+      client.api.undo.mock.invocationCallOrder[0]!,
+    );
+    expect(gain(useBench.getState().recipe)).toBe(0);
+  });
+});
+
+describe("where one stands", () => {
+  it("stays on a stage that is there, and goes near one that is gone", () => {
+    const recipe = recipeOf(0);
+    expect(standing(recipe, MASTER, "t")).toEqual({ lane: MASTER, selected: "t" });
+    expect(standing(recipe, "mix", "gone")).toEqual({ lane: "mix", selected: null });
+    expect(standing(recipe, "nowhere", null)).toEqual({ lane: MASTER, selected: "t" });
+  });
+});
