@@ -32,7 +32,8 @@ export function edit(recipe: Recipe, label: string, resting = false): void {
   set({ recipe, saved: "saving" });
   readings.forget();
   sendSoon();
-  describe();
+  // the live socket draws what it hears of
+  if (!get().connected) describe();
   unsaved = { label };
   if (restTimer) clearTimeout(restTimer);
   restTimer = setTimeout(save, resting ? 0 : REST_MS);

@@ -53,6 +53,7 @@ export async function openSong(id: number): Promise<void> {
     connected: (connected) => set({ connected }),
     problem: (problem) => set({ problem }),
     underruns: (underruns) => set({ underruns }),
+    described: (stages) => set({ described: { ...get().described, ...stages } }),
     work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
     heard: ({ head, meters }) => {
       readings.take(head, meters);

@@ -15,10 +15,21 @@ import {
 } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { DropdownMenu } from "radix-ui";
+import { memo } from "react";
 import type { Stage } from "../api/types";
-import { addStage, busOf, chainOf, MASTER, moveStage, removeStage, setField } from "../bench/editing";
+import {
+  addStage,
+  busOf,
+  chainOf,
+  MASTER,
+  moveStage,
+  removeStage,
+  setField,
+  stageOf,
+} from "../bench/editing";
 import { compare, openLane, select, WITHOUT_CHAIN } from "../bench/listening";
 import { edit } from "../bench/edits";
+import { useShape } from "../bench/shape";
 import { kindInfo, useBench } from "../bench/store";
 import { formatDb } from "../ui/format";
 import { Hint } from "../ui/Hint";
@@ -27,11 +38,10 @@ import { BusStrip } from "./BusStrip";
 
 /** The chain from top to bottom: what the sound passes, in order. */
 export function Chain() {
-  const recipe = useBench((s) => s.recipe)!;
+  const recipe = useShape();
   const lane = useBench((s) => s.lane);
-  const heard = useHeard();
   const chain = chainOf(recipe, lane);
-  const bus = busOf(recipe, lane);
+  const bus = useBench((s) => busOf(s.recipe!, lane));
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
@@ -40,7 +50,7 @@ export function Chain() {
     if (!over || active.id === over.id) return;
     const to = chain.findIndex((stage) => stage.id === over.id);
     const title = kindInfo(chain.find((s) => s.id === active.id)?.kind ?? "")?.title ?? "stage";
-    edit(moveStage(recipe, String(active.id), to), `Move ${title}`, true);
+    edit(moveStage(useBench.getState().recipe!, String(active.id), to), `Move ${title}`, true);
   };
   return (
     <section aria-label="Chain" className="flex min-h-0 flex-col border-r border-line bg-enamel">
@@ -48,14 +58,10 @@ export function Chain() {
       {bus && <BusStrip bus={bus} />}
       <div className="min-h-0 flex-1 overflow-y-auto">
         <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
-          <SortableContext items={chain.map((s) => s.id)} strategy={verticalListSortingStrategy}>
+          <SortableContext items={chain.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
             <ol>
               {chain.map((stage) => (
-                <Row
-                  key={stage.id}
-                  stage={stage}
-                  effort={effortNow(heard?.meters.stages[stage.id]?.effort_db)}
-                />
+                <Row key={stage.id} id={stage.id} />
               ))}
             </ol>
           </SortableContext>
@@ -76,7 +82,7 @@ export function Chain() {
 
 /** Buses and groups as tabs, the master last; a song of one bus has the master alone. */
 function Lanes() {
-  const recipe = useBench((s) => s.recipe)!;
+  const recipe = useShape();
   const lane = useBench((s) => s.lane);
   const listening = useBench((s) => s.listening);
   const buses = [...recipe.buses, ...recipe.groups];
@@ -117,10 +123,6 @@ function Lanes() {
   );
 }
 
-function effortNow(effort: number[] | undefined): number {
-  return effort?.length ? Math.min(...effort) : 0;
-}
-
 /** What a stage treats, where that is not everything. */
 function treats(stage: Stage): string {
   if (stage.kind !== "equalizer") return stage.channels === "stereo" ? "" : stage.channels;
@@ -128,10 +130,13 @@ function treats(stage: Stage): string {
   return used.every((channels) => channels === "stereo") ? "" : used.join(" + ");
 }
 
-function Row({ stage, effort }: { stage: Stage; effort: number }) {
-  const recipe = useBench((s) => s.recipe)!;
+const Row = memo(function Row({ id }: { id: string }) {
+  const stage = useBench((s) => stageOf(s.recipe!, id));
+  return stage ? <StageRow stage={stage} /> : null;
+});
+
+function StageRow({ stage }: { stage: Stage }) {
   const selected = useBench((s) => s.selected === stage.id);
-  const playing = useBench((s) => s.playing);
   const summary = useBench((s) => s.described[stage.id]?.summary ?? "");
   const info = kindInfo(stage.kind);
   const title = info?.title ?? stage.kind;
@@ -139,7 +144,11 @@ function Row({ stage, effort }: { stage: Stage; effort: number }) {
     id: stage.id,
   });
   const toggle = () =>
-    edit(setField(recipe, stage.id, { on: !stage.on }), `${title} ${stage.on ? "off" : "on"}`, true);
+    edit(
+      setField(useBench.getState().recipe!, stage.id, { on: !stage.on }),
+      `${title} ${stage.on ? "off" : "on"}`,
+      true,
+    );
   return (
     <li
       ref={setNodeRef}
@@ -174,16 +183,12 @@ function Row({ stage, effort }: { stage: Stage; effort: number }) {
           </span>
         )}
       </button>
-      {playing && stage.on && info?.dynamic && (
-        <span className="pointer-events-none absolute top-[7px] right-[10px] font-[620] text-copper group-focus-within:right-7 group-hover:right-7">
-          {formatDb(effort, false, "")}
-        </span>
-      )}
+      {stage.on && info?.dynamic && <Effort stage={stage.id} />}
       <button
         type="button"
         aria-label={`Remove ${title}`}
         title="Remove"
-        onClick={() => edit(removeStage(recipe, stage.id), `Remove ${title}`, true)}
+        onClick={() => edit(removeStage(useBench.getState().recipe!, stage.id), `Remove ${title}`, true)}
         className="absolute top-[5px] right-[6px] z-10 px-[5px] text-[14px] leading-none text-mute opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-copper"
       >
         ×
@@ -209,8 +214,19 @@ function WithoutChain() {
   );
 }
 
+/** What it takes off at the moment. */
+function Effort({ stage }: { stage: string }) {
+  const playing = useBench((s) => s.playing);
+  const effort = useHeard()?.meters.stages[stage]?.effort_db;
+  if (!playing) return null;
+  return (
+    <span className="pointer-events-none absolute top-[7px] right-[10px] font-[620] text-copper group-focus-within:right-7 group-hover:right-7">
+      {formatDb(effort?.length ? Math.min(...effort) : 0, false, "")}
+    </span>
+  );
+}
+
 function AddStage() {
-  const recipe = useBench((s) => s.recipe)!;
   const lane = useBench((s) => s.lane);
   const kinds = useBench((s) => s.stages?.kinds ?? []);
   return (
@@ -224,7 +240,7 @@ function AddStage() {
             <DropdownMenu.Item
               key={info.kind}
               onSelect={() => {
-                const added = addStage(recipe, lane, info);
+                const added = addStage(useBench.getState().recipe!, lane, info);
                 edit(added.recipe, `Add ${info.title}`, true);
                 select(added.id);
               }}

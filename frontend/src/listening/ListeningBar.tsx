@@ -253,12 +253,11 @@ function HeardLine() {
   const underruns = useBench((s) => s.underruns);
   const song = useBench((s) => s.song)!;
   const queueMs = useBench((s) => s.queueMs);
-  const selected = useBench((s) => s.selected);
-  const recipe = useBench((s) => s.recipe)!;
+  const kind = useBench((s) => stageOf(s.recipe!, s.selected)?.kind ?? "");
   const name = useHeardName(heard);
   const now = useHeard();
   const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
-  const stage = kindInfo(stageOf(recipe, selected)?.kind ?? "")?.title.toLowerCase() ?? "stage";
+  const stage = kindInfo(kind)?.title.toLowerCase() ?? "stage";
   const place = places?.places.find((one) => one.name === listening.place);
   const words = heardInWords(name, heard === "now" ? tap : "result", `the ${stage}`, listening, place);
   const plain =

@@ -2,6 +2,7 @@
 import workletUrl from "./player.worklet.ts?worker&url";
 import SocketWorker from "./socket.worker.ts?worker";
 import type { PlayerReport, PlayerSettings } from "./player.worklet";
+import type { Described } from "../api/types";
 import type { Ask, BlockHead, FromWorker, Meters, ToWorker, Work } from "./protocol";
 
 export interface Moment {
@@ -14,6 +15,7 @@ export interface PlayerEvents {
   problem: (problem: string, fatal: boolean) => void;
   underruns: (count: number) => void;
   work: (work: Work) => void;
+  described: (stages: Record<string, Described>) => void;
   /** A block begins to be heard. */
   heard: (moment: Moment) => void;
 }
@@ -93,6 +95,7 @@ export class LivePlayer {
       this.events.connected(true);
     } else if (message.type === "lost") this.events.connected(false);
     else if (message.type === "work") this.events.work(message);
+    else if (message.type === "described") this.events.described(message.stages);
     else this.events.problem(message.problem, message.fatal);
   }
 

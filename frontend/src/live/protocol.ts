@@ -1,5 +1,5 @@
 /** The wire of the live socket: blocks in, messages out. */
-import type { Listening, Match, Recipe } from "../api/types";
+import type { Described, Listening, Match, Recipe } from "../api/types";
 
 export const HEADER_BYTES = 40;
 const MAGIC = 0x564c4b54; // "TKLV", little-endian
@@ -110,6 +110,7 @@ export type FromWorker =
   | { type: "block"; head: BlockHead; meters: string }
   | { type: "lost" }
   | ({ type: "work" } & Work)
+  | { type: "described"; stages: Record<string, Described> }
   | { type: "problem"; problem: string; fatal: boolean };
 
 /** From the player to the worker: how far the ear is. */

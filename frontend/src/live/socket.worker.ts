@@ -57,7 +57,7 @@ function greet(message: { boot: string; rate_hz: number; frames: number }): void
 function receive(data: string | ArrayBuffer): void {
   if (typeof data === "string") {
     const message = JSON.parse(data) as { type: string; problem?: string; fatal?: boolean };
-    if (message.type === "work") tell(message as unknown as FromWorker);
+    if (message.type === "work" || message.type === "described") tell(message as unknown as FromWorker);
     if (message.type === "hello") greet(message as unknown as Parameters<typeof greet>[0]);
     else if (message.type === "problem")
       tell({ type: "problem", problem: message.problem ?? "", fatal: message.fatal ?? false });

@@ -5,6 +5,7 @@ import type { Finding } from "../api/types";
 import { allStages } from "../bench/editing";
 import { compare, seek, select } from "../bench/listening";
 import { settle } from "../bench/edits";
+import { useShape } from "../bench/shape";
 import { complain, kindInfo, useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
 import { formatDb, formatTime } from "../ui/format";
@@ -12,7 +13,7 @@ import { formatDb, formatTime } from "../ui/format";
 /** What the survey found out, in words; a click goes there. */
 export function MapNotes() {
   const song = useBench((s) => s.song)!;
-  const recipe = useBench((s) => s.recipe)!;
+  const recipe = useShape();
   const saved = useBench((s) => s.saved);
   const survey = useSurvey();
   const busy = survey?.state !== "done" || saved !== "saved";

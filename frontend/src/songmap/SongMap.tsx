@@ -2,6 +2,7 @@ import { useRef, useState } from "react";
 import type { PointerEvent, WheelEvent } from "react";
 import { allStages } from "../bench/editing";
 import { heardSong, seek, select, setLoop, setView } from "../bench/listening";
+import { useShape } from "../bench/shape";
 import type { Span } from "../bench/store";
 import { kindInfo, useBench } from "../bench/store";
 import { edit } from "../bench/edits";
@@ -35,7 +36,7 @@ type Held = { x: number } & ({ kind: "loop"; edge: 0 | 1 | null } | { kind: "bou
 
 export function SongMap() {
   const song = useBench((s) => s.song)!;
-  const recipe = useBench((s) => s.recipe)!;
+  const recipe = useShape();
   const loop = useBench((s) => s.loop);
   const dark = useBench((s) => s.dark);
   const [extra, setExtra] = useState<ExtraRow[]>([]);
@@ -107,7 +108,7 @@ export function SongMap() {
     if (!held) return;
     const { x, y, width } = place(event);
     if (held.kind === "boundary") {
-      if (sections) edit({ ...recipe, sections }, "Move a section's edge", true);
+      if (sections) edit({ ...useBench.getState().recipe!, sections }, "Move a section's edge", true);
       setSections(null);
     } else if (draft) setLoop(draft);
     else if (held.edge === null) {

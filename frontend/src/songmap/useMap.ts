@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { MapRows } from "../api/types";
 import { allStages, busOf, laneOf, MASTER } from "../bench/editing";
+import { useShape } from "../bench/shape";
 import type { Span } from "../bench/store";
 import { kindInfo, useBench } from "../bench/store";
 import { MAP_COLUMNS, useSurvey } from "../bench/useSurvey";
@@ -25,7 +26,7 @@ export function useView(): Span {
 
 export function useMap(extra: readonly ExtraRow[]) {
   const song = useBench((s) => s.song)!;
-  const recipe = useBench((s) => s.recipe)!;
+  const recipe = useShape();
   const revision = useBench((s) => s.revision?.id ?? 0);
   const zoomedIn = useBench((s) => s.view) !== null;
   const survey = useSurvey();

@@ -4,8 +4,9 @@ In (JSON): ``credit`` {position, epoch, heard}, ``edit`` {recipe, revision, hear
 heard}, ``tap`` {stage, tap, heard}, ``choose`` {stage}, ``compare`` {other, heard}, ``hand`` {others} to be kept at
 hand for comparing, ``listen`` {listening, lufs, heard}. Positions are stream frames, songs are song frames; ``lufs`` is
 the loudness of now and the other, for a service that turns songs down.
-Out: ``hello``, ``problem`` and ``work`` {heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy
-where it can't be rendered as it plays, and ``progress`` is that of its loop, null without one.
+Out: ``hello``, ``problem``, ``described`` {stages} with what an edit changed of summaries and pictures, and ``work``
+{heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy where it can't be rendered as it plays, and
+``progress`` is that of its loop, null without one.
 """
 
 from __future__ import annotations
@@ -29,7 +30,8 @@ from tin_kettle.core.listen.match import match_loudness
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.places import turn_down_db
 from tin_kettle.core.listen.setting import parse_listening, silent_buses
-from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.describe import describe_stage
+from tin_kettle.core.recipe.model import Recipe, Stage
 from tin_kettle.core.recipe.reading import parse_recipe
 
 MAGIC = b"TKLV"
@@ -99,6 +101,7 @@ class Session:
         self._at_hand: dict[str, Piece | None] = {}
         self._match = match_loudness(None, None, estimate=True)
         self._count = 0
+        self._described: dict[str, Stage] = {}
         self._told: tuple[bool, float | None] = (False, None)
         self._attending = True
 
@@ -132,6 +135,12 @@ class Session:
         except (ValueError, KeyError, TypeError):
             self.say("problem", problem="a message could not be read; reload the bench")
             return
+        if kind == "edit":
+            try:
+                message["recipe"] = parse_recipe(message["recipe"])
+            except (KettleError, KeyError) as refused:
+                self.say("problem", problem=str(refused))
+                return
         with self._wake:
             if kind == "credit":
                 if int(message["epoch"]) < self._credit_epoch:
@@ -143,6 +152,17 @@ class Session:
             else:
                 self._mail[kind] = message
             self._wake.notify()
+        if kind == "edit":
+            self._describe(message["recipe"])
+
+    def _describe(self, recipe: Recipe) -> None:
+        """Draw what an edit changed, on the listening thread: a curve follows the hand while the sound is rendered."""
+        stages = {stage.id: stage for _, chain in recipe.chains() for stage in chain}
+        changed = [stage for stage in stages.values() if self._described.get(stage.id) != stage]
+        self._described = stages
+        if changed:
+            pictures = {stage.id: describe_stage(stage, self._audition.rate_hz) for stage in changed}
+            self.send(orjson.dumps({"type": "described", "stages": pictures}).decode())
 
     def run(self) -> None:
         """Render as credit allows until closed."""
@@ -227,7 +247,7 @@ class Session:
         kind, audition = message["type"], self._audition
         if kind == "edit":
             self._rewound = time.monotonic()
-            audition.change(parse_recipe(message["recipe"]), int(message["revision"]), int(message["heard"]))
+            audition.change(message["recipe"], int(message["revision"]), int(message["heard"]))
             if audition.other_name.startswith("without:"):
                 self._compare(audition.other_name, int(message["heard"]))
         elif kind == "tap":

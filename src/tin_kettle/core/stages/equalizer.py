@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -225,15 +226,24 @@ def response(params: EqualizerParams, at_hz: NDArray[np.float64], rate_hz: float
     return total
 
 
-def _curve_db(bands: list[Band], at_hz: NDArray[np.float64], rate_hz: float) -> list[float]:
-    total = np.ones(at_hz.size)
-    for band in bands:
-        total *= np.abs(svf_response(band.sections(rate_hz), at_hz, rate_hz))
-    return (20.0 * np.log10(np.maximum(total, 1e-6))).round(3).tolist()  # type: ignore[no-any-return]
+@lru_cache(maxsize=512)
+def _band_db(band: Band, rate_hz: float) -> NDArray[np.float64]:
+    """Of one band, at the picture's frequencies; while one is dragged, the others stay."""
+    magnitude = np.abs(svf_response(band.sections(rate_hz), _picture_hz(rate_hz), rate_hz))
+    return np.asarray(20.0 * np.log10(np.maximum(magnitude, 1e-6)))
+
+
+def _curve_db(bands: list[Band], rate_hz: float) -> list[float]:
+    total = sum((_band_db(band, rate_hz) for band in bands), np.zeros(_picture_hz(rate_hz).size))
+    return np.maximum(total, -120.0).round(3).tolist()  # type: ignore[no-any-return]
+
+
+def _picture_hz(rate_hz: float) -> NDArray[np.float64]:
+    return PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
 
 
 def _picture(params: EqualizerParams, rate_hz: float) -> Picture:
-    at_hz = PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
+    at_hz = _picture_hz(rate_hz)
     used = {band.channels for band in params.bands}
     plots: list[Channels] = ["stereo"]
     if used & {"mid", "side"}:
@@ -243,10 +253,8 @@ def _picture(params: EqualizerParams, rate_hz: float) -> Picture:
     active = [band for band in params.bands if band.on]
     return {
         "hz": at_hz.round(3).tolist(),
-        "plots": {
-            plot: _curve_db([b for b in active if b.channels in ("stereo", plot)], at_hz, rate_hz) for plot in plots
-        },
-        "bands": {band.id: _curve_db([band], at_hz, rate_hz) for band in params.bands},
+        "plots": {plot: _curve_db([b for b in active if b.channels in ("stereo", plot)], rate_hz) for plot in plots},
+        "bands": {band.id: _curve_db([band], rate_hz) for band in params.bands},
         "notes": notes(params),
     }
 
