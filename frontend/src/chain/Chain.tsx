@@ -176,12 +176,10 @@ function StageRow({ stage }: { stage: Stage }) {
         className="absolute inset-0 py-[6px] pr-[10px] pl-[38px] text-left"
       >
         <span className={`block text-[12.5px] font-[620] ${stage.on ? "" : "text-mute"}`}>{title}</span>
-        <span className="block truncate pr-8 text-[11px] text-mute [font-stretch:84%]">{summary}</span>
-        {treats(stage) && (
-          <span className="absolute top-[25px] right-[10px] bg-inherit pl-1 text-[10px] text-mute [font-stretch:80%]">
-            {treats(stage)}
-          </span>
-        )}
+        <span className="flex items-baseline gap-2 text-[11px] text-mute [font-stretch:84%]">
+          <span className="min-w-0 flex-1 truncate">{summary}</span>
+          {treats(stage) && <span className="shrink-0 text-[10px] [font-stretch:80%]">{treats(stage)}</span>}
+        </span>
       </button>
       {stage.on && info?.dynamic && <Effort stage={stage.id} />}
       <button

@@ -130,63 +130,64 @@ export function SongMap() {
   };
 
   return (
-    <section
-      aria-label="Song map"
-      className="grid min-h-0 grid-cols-[118px_1fr_232px] border-b border-line bg-enamel max-[1100px]:grid-cols-[104px_1fr_206px]"
-      style={{ height: mapHeight(rows.length) }}
-    >
-      <div className="relative border-r border-faint">
-        <span className="cap absolute top-[4px] right-2">sections</span>
-        <span className="cap absolute top-[36px] right-2">as received</span>
-        <span className="cap absolute top-[80px] right-2">as mastered</span>
-        {rows.map((row, index) => (
-          <b
-            key={index}
-            className="absolute right-2 max-w-[104px] truncate max-[1100px]:max-w-[92px] text-[11.5px] font-[620]"
-            style={{ top: ROWS_TOP - 2 + index * ROW_STEP }}
-          >
-            {row.title}
-          </b>
-        ))}
-        <MapTools extra={extra} setExtra={setExtra} />
-      </div>
+    <section aria-label="Song map" className="max-h-[46vh] overflow-y-auto border-b border-line bg-enamel">
       <div
-        className="relative min-w-0 touch-none overflow-hidden"
-        data-testid="songmap"
-        onPointerDown={down}
-        onPointerMove={move}
-        onPointerUp={up}
-        onPointerLeave={() => setHover(null)}
-        onWheel={wheel}
-        onDoubleClick={(event) => {
-          const box = event.currentTarget.getBoundingClientRect();
-          if (event.clientY - box.top >= BAND_HEIGHT) return;
-          const at = frameAt(event.clientX - box.left, box.width, view) / rateHz;
-          setRenaming(recipe.sections.find((s) => s.start_s <= at && at < s.end_s)?.id ?? null);
-        }}
+        className="grid grid-cols-[118px_1fr_232px] max-[1100px]:grid-cols-[104px_1fr_206px]"
+        style={{ height: mapHeight(rows.length) }}
       >
-        <StillMap picture={picture} scope={scope} theme={dark} />
-        <Overlay view={view} loop={draft ?? loop} hover={hover?.x ?? null} theme={dark} />
-        <Playhead
-          style={{ top: BAND_HEIGHT - 3, bottom: 0 }}
-          handle
-          at={(width) => {
-            const x = xOf(heardSong(), width, view);
-            return x < 0 || x > width ? null : x;
+        <div className="relative border-r border-faint">
+          <span className="cap absolute top-[4px] right-2">sections</span>
+          <span className="cap absolute top-[36px] right-2">as received</span>
+          <span className="cap absolute top-[80px] right-2">as mastered</span>
+          {rows.map((row, index) => (
+            <b
+              key={index}
+              className="absolute right-2 max-w-[104px] truncate max-[1100px]:max-w-[92px] text-[11.5px] font-[620]"
+              style={{ top: ROWS_TOP - 2 + index * ROW_STEP }}
+            >
+              {row.title}
+            </b>
+          ))}
+          <MapTools extra={extra} setExtra={setExtra} />
+        </div>
+        <div
+          className="relative min-w-0 touch-none overflow-hidden"
+          data-testid="songmap"
+          onPointerDown={down}
+          onPointerMove={move}
+          onPointerUp={up}
+          onPointerLeave={() => setHover(null)}
+          onWheel={wheel}
+          onDoubleClick={(event) => {
+            const box = event.currentTarget.getBoundingClientRect();
+            if (event.clientY - box.top >= BAND_HEIGHT) return;
+            const at = frameAt(event.clientX - box.left, box.width, view) / rateHz;
+            setRenaming(recipe.sections.find((s) => s.start_s <= at && at < s.end_s)?.id ?? null);
           }}
-        />
-        {recipe.sections.length === 0 && <ProposeSections />}
-        {renaming && <RenameSection id={renaming} view={view} onDone={() => setRenaming(null)} />}
-        {hover && (
-          <span
-            className="pointer-events-none absolute bottom-[2px] bg-ink px-[6px] py-[1px] text-[10.5px] text-page"
-            style={hover.x > 500 ? { right: `calc(100% - ${hover.x - 6}px)` } : { left: hover.x + 6 }}
-          >
-            {hover.text}
-          </span>
-        )}
+        >
+          <StillMap picture={picture} scope={scope} theme={dark} />
+          <Overlay view={view} loop={draft ?? loop} hover={hover?.x ?? null} theme={dark} />
+          <Playhead
+            style={{ top: BAND_HEIGHT - 3, bottom: 0 }}
+            handle
+            at={(width) => {
+              const x = xOf(heardSong(), width, view);
+              return x < 0 || x > width ? null : x;
+            }}
+          />
+          {recipe.sections.length === 0 && <ProposeSections />}
+          {renaming && <RenameSection id={renaming} view={view} onDone={() => setRenaming(null)} />}
+          {hover && (
+            <span
+              className="pointer-events-none absolute bottom-[2px] bg-ink px-[6px] py-[1px] text-[10.5px] text-page"
+              style={hover.x > 500 ? { right: `calc(100% - ${hover.x - 6}px)` } : { left: hover.x + 6 }}
+            >
+              {hover.text}
+            </span>
+          )}
+        </div>
+        <MapNotes />
       </div>
-      <MapNotes />
     </section>
   );
 }

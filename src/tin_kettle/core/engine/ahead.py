@@ -44,7 +44,7 @@ class LoopRender:
         self._road.graph.tap(*task.tap)
         self._road.graph.silence(task.silent)
         self._first = self._at = self.frames - min(self.frames, round(PREROLL_S * rate_hz))
-        self._road.preroll(self._clock, self._at)
+        self._road.preroll(self._clock, self._at, seconds=0.0)
 
     @property
     def progress(self) -> float:

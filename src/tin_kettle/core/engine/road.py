@@ -79,10 +79,10 @@ class Road:
             for bus_id, source in piece.sources.items()
         }
 
-    def preroll(self, song: Timeline, position: int) -> None:
-        """Let the graph hear the song up to where it has to be to give ``position`` next."""
+    def preroll(self, song: Timeline, position: int, seconds: float = PREROLL_S) -> None:
+        """Let the graph hear the song, from some seconds before, up to where it gives ``position`` next."""
         clock = self.piece.timeline or song
-        before = min(round(PREROLL_S * self.rate_hz), max(clock.song_at(position), 0))
+        before = min(round(seconds * self.rate_hz), max(clock.song_at(position), 0))
         end = position + self.graph.delay
         for start in range(position - before, end, BLOCK_FRAMES):
             self.graph.process(self.inputs(song, start, min(BLOCK_FRAMES, end - start)))
