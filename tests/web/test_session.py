@@ -91,7 +91,7 @@ def test_the_last_of_many_edits_counts_and_is_sent_again_from_the_ear_on(session
         say(session, type="edit", recipe=gain(number / 10), revision=number, heard=1000)
     until(lambda: wire.blocks[-1][3] == 39 and wire.blocks[-1][1] == 9216)
     again = [block for block in wire.blocks if block[3] == 39]
-    assert again[0][1] == 3072
+    assert again[0][1] == 2048
     assert len(wire.blocks) < 60, "edits are coalesced"
     level = np.abs(again[-1][4][0]).max()
     assert 20 * np.log10(level) == pytest.approx(-12 + 3.9, abs=0.01)

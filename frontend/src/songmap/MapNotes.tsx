@@ -6,9 +6,10 @@ import { allStages } from "../bench/editing";
 import { compare, seek, select } from "../bench/listening";
 import { settle } from "../bench/edits";
 import { useShape } from "../bench/shape";
-import { complain, kindInfo, useBench } from "../bench/store";
+import { complain, useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
 import { formatDb, formatTime } from "../ui/format";
+import { stageTitle } from "./useMap";
 
 /** What the survey found out, in words; a click goes there. */
 export function MapNotes() {
@@ -64,7 +65,7 @@ export function MapNotes() {
               seek((at_s - 1) * song.rate_hz);
             }}
           >
-            {kindInfo(stage.kind)?.title} <b className="font-[650] text-copper">{formatDb(db)}</b> at{" "}
+            {stageTitle(recipe, stage)} <b className="font-[650] text-copper">{formatDb(db)}</b> at{" "}
             {formatTime(at_s)}
           </button>
         ))}

@@ -1,7 +1,7 @@
 /** What the song map shows in the present view: waveforms, rows and, at sample zoom, the very samples. */
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
-import type { MapRows } from "../api/types";
+import type { MapRows, Recipe, Stage } from "../api/types";
 import { allStages, busOf, laneOf, MASTER } from "../bench/editing";
 import { useShape } from "../bench/shape";
 import type { Span } from "../bench/store";
@@ -18,6 +18,13 @@ export const EXTRA_ROWS = [
 ] as const;
 export type ExtraRow = (typeof EXTRA_ROWS)[number]["value"];
 const SCOPE_FRAMES = 4096;
+
+/** What a stage is called where those of all buses stand together. */
+export function stageTitle(recipe: Recipe, stage: Stage): string {
+  const lane = laneOf(recipe, stage.id);
+  const title = kindInfo(stage.kind)?.title ?? stage.kind;
+  return lane === MASTER ? title : `${busOf(recipe, lane)?.name || lane} · ${title}`;
+}
 
 export function useView(): Span {
   const frames = useBench((s) => s.song!.frames);
@@ -63,15 +70,11 @@ export function useMap(extra: readonly ExtraRow[]) {
   const shown: Partial<MapRows> | undefined = zoomedIn ? (tile ?? undefined) : survey;
   const rows: Row[] = allStages(recipe)
     .filter((stage) => stage.on && kindInfo(stage.kind)?.dynamic)
-    .map((stage) => {
-      const lane = laneOf(recipe, stage.id);
-      const title = kindInfo(stage.kind)?.title ?? stage.kind;
-      return {
-        title: lane === MASTER ? title : `${busOf(recipe, lane)?.name || lane} · ${title}`,
-        kind: "effort",
-        values: shown?.effort?.[stage.id],
-      };
-    });
+    .map((stage) => ({
+      title: stageTitle(recipe, stage),
+      kind: "effort",
+      values: shown?.effort?.[stage.id],
+    }));
   if (extra.includes("loudness"))
     rows.push({ title: "Loudness", kind: "loudness", values: shown?.momentary_lufs });
   if (extra.includes("peaks")) rows.push({ title: "True peaks", kind: "peaks", values: shown?.peaks });

@@ -7,8 +7,10 @@ import { formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { heldFilterGain, heldFilterHz, heldFilterQ, isPass, letGo, moveFilter } from "./detector";
+import { Dragged } from "./Dragged";
 import type { Axis, Frame } from "./plot";
 import { back, drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "./plot";
+import { useRangeDrag } from "./useRangeDrag";
 import { drawDetector, spectra } from "./useSpectra";
 
 const HZ: Axis = { low: 20, high: 20000, log: true };
@@ -28,6 +30,7 @@ export function DetectorPicture({ stage, filters }: Props) {
   const picture = useBench((s) => s.described[stage]?.picture);
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
+  const range = useRangeDrag(HZ, { left: 30, right: 10 });
   useEffect(() => {
     lookAtDetector(stage);
     return () => lookAtDetector(null);
@@ -47,7 +50,13 @@ export function DetectorPicture({ stage, filters }: Props) {
     context.fillText("filled: what it listens to", frame.left + 8, frame.top + 12);
   });
   return (
-    <div ref={box} className="picture touch-none">
+    <div
+      ref={box}
+      className="picture touch-none"
+      {...range.handlers}
+      title="Shift-drag hears only that range"
+    >
+      {range.shown && <Dragged shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="What the detector listens through, over what it listens to" />
       {size.width > 0 &&
         filters.map((filter, index) => (

@@ -68,7 +68,7 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
     const legend = heardIs ? `grey: the music   blue: ${heardIs}` : "blue: the music";
-    context.fillText(`${legend}   copper: gain taken off`, upper.left + 6, upper.top + 12);
+    context.fillText(`${legend}   copper: gain taken off`, upper.left + 6, upper.top + upper.height + 11);
   }, DRAW_MS);
 
   const dbAt = (event: PointerEvent<HTMLCanvasElement>) => {

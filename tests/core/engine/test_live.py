@@ -77,7 +77,7 @@ def test_seeking_begins_an_epoch_at_the_very_sample():
     np.testing.assert_allclose(played.now[0] * RATE_HZ * 4, 50000 + np.arange(BLOCK_FRAMES), atol=1e-6)
 
 
-def test_a_move_is_heard_thirty_milliseconds_on_and_by_the_right_amount():
+def test_a_move_is_heard_twenty_milliseconds_on_and_by_the_right_amount():
     def with_gain(gain):
         return recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": gain}})
 
@@ -167,7 +167,7 @@ def squeezed(threshold_db):
     return recipe_of({"id": "c", "kind": "compressor", "params": {"threshold_db": threshold_db, "ratio": 4}})
 
 
-def test_what_is_kept_at_hand_is_there_fifteen_milliseconds_on_and_sounds_as_if_it_had_played():
+def test_what_is_kept_at_hand_is_there_twelve_milliseconds_on_and_sounds_as_if_it_had_played():
     x = music(6.0)
     sources = {"mix": ArraySource(x, RATE_HZ)}
     audition = Audition(squeezed(-20), sources)
@@ -281,7 +281,7 @@ def test_an_edit_ahead_plays_the_old_until_the_new_is_there():
     assert 0 <= audition.ahead.progress < 1
     heard = ear.heard
     work(audition, heard)
-    assert audition.position == heard + 30 * 48
+    assert audition.position == heard + AHEAD_MS * 48
     ear.listen(10000)
     assert ear.blocks[-1].revision == 2
     assert np.abs(ear.now[0, heard + 3000 : heard + 9000]).max() == pytest.approx(10 ** (-14 / 20), rel=1e-3)

@@ -26,9 +26,9 @@ from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block, Processor
 
-AHEAD_MS = 30.0
+AHEAD_MS = 20.0
 """A change is applied no earlier than this after the position heard, so that it arrives in time."""
-SWITCH_AHEAD_MS = 15.0
+SWITCH_AHEAD_MS = 12.0
 """The same for what needs no rendering beforehand."""
 KEPT_BLOCKS = 64
 SHORTEST_LOOP_FRAMES = 64
@@ -206,8 +206,9 @@ class Audition:
         """
         song_rate(recipe, self.sources)
         if recipe != self._recipe:
-            Graph(recipe, self.rate_hz)
-            if self._ahead is None:
+            if self._ahead is not None:
+                Graph(recipe, self.rate_hz)
+            else:
                 self._rewind(heard)
                 self._at.now.change(recipe, self._timeline, self._at.position)
                 # a stage that is new has to learn whether it is tapped

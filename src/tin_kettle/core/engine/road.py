@@ -119,12 +119,17 @@ class Road:
         }
 
     def change(self, recipe: Recipe, song: Timeline, position: int) -> None:
-        """Go to another recipe on the same sources."""
-        before = self.piece
-        self.piece = Piece(recipe, before.sources, before.timeline)
+        """Go to another recipe on the same sources.
+
+        Raises:
+            RecipeError: the recipe does not go with the rate; nothing has changed then.
+        """
+        before, piece = self.piece, Piece(recipe, self.piece.sources, self.piece.timeline)
         if self.graph.change(recipe):
+            self.piece = piece
             return
-        old, self.graph = self.graph, self.new_graph(recipe)
+        made = self.new_graph(recipe)
+        self.piece, old, self.graph = piece, self.graph, made
         if self.graph.delay != old.delay or not self.graph.adopt(old):
             self.preroll(song, position)
         self._switch(before, old)
