@@ -126,6 +126,13 @@ def test_keys_go_from_one_version_to_another_and_to_no_stage_at_all(bench, add_s
     expect(bench.page.get_by_label("Hearing", exact=True)).to_contain_text("without any stage")
     bench.page.get_by_role("button", name="Without any stage", exact=True).last.click()
     assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(-26, abs=0.05)
+    # matched, every key is as loud as any other
+    bench.page.keyboard.press("m")
+    expect(bench.page.get_by_label("Match loudness")).to_contain_text("level matched", timeout=60000)
+    bench.page.wait_for_function("window.tinKettle.state().match.now_db < -2.9")
+    for name, _ in wanted:
+        bench.page.keyboard.press(keys[name])
+        assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(-29, abs=0.1), name
 
 
 def drag(page, box, start, end, shift=False):
@@ -297,7 +304,12 @@ def test_a_blind_test_ends_in_a_sentence(bench, music_song):
     for number in range(5):
         expect(page.get_by_text(f"Round {number + 1} of 5")).to_be_visible()
         page.get_by_role("button", name="Hear X").click()
+        # nothing on the bench gives away what X is
+        expect(page.get_by_label("Hearing", exact=True)).to_have_text("hearing X")
+        expect(page.get_by_label("Gauges")).to_have_text("Covered while the blind test goes on.")
+        expect(page.get_by_label("Listening", exact=True).locator("[aria-pressed=true][title]")).to_have_count(0)
         page.get_by_role("button", name="X is Now").click()
+    expect(page.get_by_label("Gauges")).to_contain_text("LUFS")
     expect(page.get_by_text(re.compile(r"\d of 5 right; guessing would do as well"))).to_have_count(2)
 
 

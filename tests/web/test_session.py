@@ -153,6 +153,20 @@ def test_a_chain_that_is_too_heavy_says_so_and_its_loop_is_rendered_ahead(sessio
     until(lambda: {"type": "work", "heavy": False, "progress": None} in wire.texts)
 
 
+def test_an_estimate_keeps_the_gain_that_is_known_and_begins_anew_with_every_edit(session):
+    session, wire = session
+    say(session, type="gains", gains_db={"received": -5.0})
+    say(session, type="credit", epoch=0, position=48000)
+    until(lambda: len(wire.blocks) > 46)
+    assert wire.blocks[0][5]["match"] is None
+    assert wire.blocks[46][5]["match"] == pytest.approx({"other_db": -5.0, "now_db": -5.0}, abs=0.02)
+    say(session, type="edit", recipe=gain(6), revision=1, heard=46000)
+    say(session, type="credit", epoch=0, position=90000)
+    until(lambda: wire.blocks[-1][1] > 88000)
+    # what was heard before the edit is no part of it
+    assert wire.blocks[-1][5]["match"] == pytest.approx({"other_db": -5.0, "now_db": -11.0}, abs=0.1)
+
+
 def test_nonsense_is_refused_and_the_sound_goes_on(session):
     session, wire = session
     session.hear("{")
@@ -165,4 +179,3 @@ def test_nonsense_is_refused_and_the_sound_goes_on(session):
     until(lambda: "not understood" in wire.texts[-1]["problem"])
     say(session, type="credit", epoch=0, position=2000)
     until(lambda: len(wire.blocks) == 2)
-    assert wire.blocks[0][5]["match"]["estimate"]

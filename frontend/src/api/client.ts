@@ -4,7 +4,7 @@ import type {
   Described,
   Difference,
   MapRows,
-  Match,
+  Matched,
   Panel,
   Place,
   Print,
@@ -97,9 +97,10 @@ export const api = {
     ask<MapRows | null>(`/songs/${id}/survey/columns?${between(from, to)}&columns=${columns}`),
   scope: (id: number, from: number, to: number) =>
     ask<{ before: number[]; after: number[] }>(`/songs/${id}/scope?${between(from, to)}`),
-  match: (id: number, other: string, from: number, to: number) =>
-    ask<(Match & { state: string }) | { state: string }>(
-      `/songs/${id}/survey/match?other=${other}&${between(from, to)}`,
+  /** gains are missing until the survey of now is there */
+  match: (id: number, others: string[], from: number, to: number) =>
+    ask<Partial<Matched> & { state: string }>(
+      `/songs/${id}/survey/match?${others.map((other) => `other=${other}&`).join("")}${between(from, to)}`,
     ),
   panel: (id: number, other: string, from: number, to: number) =>
     ask<Panel | { state: string; progress: number }>(panelPath(id, other, from, to)),

@@ -166,11 +166,16 @@ export interface Series {
   effort_db: number[];
 }
 
+/** Gains for equal loudness, never above 0 dB. */
 export interface Match {
   other_db: number;
   now_db: number;
-  estimate: boolean;
-  integrated_lufs?: [number | null, number | null];
+}
+
+/** The same of all that is compared, by name, as far as surveys know them. */
+export interface Matched {
+  gains_db: Record<string, number>;
+  integrated_lufs: Record<string, number | null>;
 }
 
 export interface Version {

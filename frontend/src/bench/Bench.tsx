@@ -8,10 +8,8 @@ import { Header } from "./Header";
 import { importFiles, useImporting } from "./importing";
 import { obeyKey, watchFocus } from "./keys";
 import { useBench } from "./store";
-import { useMatchedPassage } from "./useSurvey";
 
 export function Bench() {
-  useMatchedPassage();
   useEffect(() => {
     const unwatch = watchFocus();
     window.addEventListener("keydown", obeyKey);

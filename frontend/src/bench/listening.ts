@@ -1,11 +1,12 @@
 /** Playing, comparing and ways of listening. Nothing here ever changes the recipe. */
 import { api } from "../api/client";
-import type { Listening, Match } from "../api/types";
+import type { Listening, Match, Matched } from "../api/types";
 import { LivePlayer } from "../live/player";
 import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf, MASTER } from "./editing";
 import { describe, moveParam, onEdit, standing } from "./edits";
+import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
 import { complain, PLAIN, readings, useBench } from "./store";
 import type { Heard, Span } from "./store";
 
@@ -46,8 +47,10 @@ export async function openSong(id: number): Promise<void> {
     connected: false,
     underruns: 0,
     work: { heavy: false, progress: null },
-    match: { other_db: 0, now_db: 0, estimate: true },
+    match: UNMATCHED,
+    blind: null,
   });
+  known = UNKNOWN;
   readings.reset(song.frames);
   player = new LivePlayer(id, song.rate_hz, get().queueMs, {
     connected: (connected) => set({ connected }),
@@ -57,7 +60,7 @@ export async function openSong(id: number): Promise<void> {
     work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
     heard: ({ head, meters }) => {
       readings.take(head, meters);
-      if (meters.other_name === get().other) estimateMatch(meters.match);
+      if (meters.match && meters.other_name === get().other) estimateMatch(meters.match);
       if (get().loop === null && head.song >= song.frames) stopAtEnd();
     },
   });
@@ -75,8 +78,8 @@ export async function openSong(id: number): Promise<void> {
 
 // ---- comparing ----------------------------------------------------------------------------------------------------
 
-/** The matched gains that are known, by what now is compared with; those of another passage or revision are gone. */
-const matches = new Map<string, Match>();
+/** What surveys know of equal loudness. */
+let known: Matched = UNKNOWN;
 
 function applyGains(): void {
   const { match, matched, monitorDb, dim, heard } = get();
@@ -93,35 +96,43 @@ let estimatedAt = 0;
 
 function estimateMatch(match: Match): void {
   // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure
-  if (!get().match.estimate || performance.now() - estimatedAt < ESTIMATE_MS) return;
+  if (get().tap !== "result" || performance.now() - estimatedAt < ESTIMATE_MS) return;
   estimatedAt = performance.now();
-  set({ match });
+  const pair = estimated(get().match, match);
+  if (pair === get().match) return;
+  set({ match: pair });
   applyGains();
 }
 
-/** The surveys' figure for the passage, or null where there is none yet. */
-export function setMatch(other: string, match: Match | null): void {
-  if (match) matches.set(other, match);
-  else matches.delete(other);
-  if (other !== get().other) return;
-  set({ match: match ?? { ...get().match, estimate: true } });
+/** Take what surveys know of equal loudness; null where now was edited since, or another passage is heard. */
+export function knowGains(matched: Matched | null): void {
+  known = matched ?? withoutNow(known);
+  player?.ask({ type: "gains", gains_db: known.gains_db });
+  set({ match: pairOf(known, get().other, get().match) });
   applyGains();
-}
-
-export function forgetMatches(): void {
-  matches.clear();
+  // the service turns down by the whole song's loudness
+  if (get().listening.place === "streaming") listenAs({});
 }
 
 /** Hear now, or what it is compared with; the player goes over as soon as the sound is there. */
 export function compare(heard: Heard): void {
   if (heard !== "now" && heard !== get().other) {
-    const match = matches.get(heard) ?? { other_db: 0, now_db: 0, estimate: true };
-    set({ other: heard, match });
+    set({ other: heard, match: pairOf(known, heard, get().match) });
     player?.ask({ type: "compare", other: heard });
     listenAs({});
   }
   set({ heard });
   applyGains();
+}
+
+/** Hear something under another name; the bench does not show what it is. */
+export function hearBlind(heard: Heard, called: string): void {
+  set({ blind: called });
+  compare(heard);
+}
+
+export function endBlind(): void {
+  set({ blind: null });
 }
 
 let lookedAt: string | null = null;
@@ -152,7 +163,7 @@ export function setMatched(matched: boolean): void {
 export function listenAs(change: Partial<Listening>): void {
   const listening = { ...get().listening, ...change };
   set({ listening });
-  const lufs = get().match.integrated_lufs ?? [null, null];
+  const lufs = ["now", get().other].map((name) => known.integrated_lufs[name] ?? null);
   player?.ask({ type: "listen", listening, lufs });
 }
 

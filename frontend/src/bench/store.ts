@@ -1,19 +1,11 @@
 /** The bench's state: the song, its recipe as it is being edited, and how it is listened to. */
 import { create } from "zustand";
-import type {
-  Described,
-  KindInfo,
-  Listening,
-  Match,
-  Param,
-  Recipe,
-  Revision,
-  Song,
-  Stages,
-} from "../api/types";
+import type { Described, KindInfo, Listening, Param, Recipe, Revision, Song, Stages } from "../api/types";
 import type { Tap, Work } from "../live/protocol";
 import { MASTER } from "./editing";
 import type { Lane } from "./editing";
+import { UNMATCHED } from "./matching";
+import type { Pair } from "./matching";
 import { Readings } from "./readings";
 
 /** What is heard: `now`, or what it is compared with: `received`, `version:3`, `without:stage`, `reference:2`. */
@@ -46,7 +38,9 @@ interface BenchState {
   /** What stands beside now in the sound that is sent. */
   other: string;
   matched: boolean;
-  match: Match;
+  match: Pair;
+  /** While a blind test goes on, what is heard, as it may be called; the bench gives away nothing else. */
+  blind: string | null;
   monitorDb: number;
   dim: boolean;
   loop: Span | null;
@@ -76,7 +70,8 @@ export const useBench = create<BenchState>(() => ({
   heard: "now",
   other: "received",
   matched: true,
-  match: { other_db: 0, now_db: 0, estimate: true },
+  match: UNMATCHED,
+  blind: null,
   monitorDb: -6,
   dim: false,
   loop: null,

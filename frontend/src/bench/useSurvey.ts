@@ -2,8 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { Match, Survey } from "../api/types";
-import { forgetMatches, setMatch } from "./listening";
+import type { Matched, Survey } from "../api/types";
+import { knowGains } from "./listening";
 import { useBench } from "./store";
 
 export const MAP_COLUMNS = 930;
@@ -48,29 +48,27 @@ export function useSurvey(): Survey | undefined {
   return data?.state === "done" && old ? { ...data, state: "waiting", progress: 0 } : data;
 }
 
-/** The matched gains of now and another for the passage that is heard, once both were surveyed. */
-function useMatch(other: string, wanted: boolean): void {
+/** Keep the gains for equal loudness those of the passage that is heard: the loop, or the whole song. */
+export function useMatchedPassage(keyed: string[]): void {
   const song = useBench((s) => s.song);
   const revision = useBench((s) => s.revision?.id ?? 0);
+  const other = useBench((s) => s.other);
   const loop = useBench((s) => s.loop);
   const saved = useBench((s) => s.saved);
+  const settled = useSurvey()?.state === "done" && saved === "saved";
   const [from, to] = loop ?? [0, song?.frames ?? 0];
+  const others = [...new Set([...keyed, other])].filter((name) => name !== "now");
+  const passage = ["match", song?.id, revision, from, to];
   const { data } = useQuery({
-    queryKey: ["match", song?.id, revision, other, from, to],
-    queryFn: () => api.match(song?.id ?? 0, other, from, to),
-    enabled: wanted && song !== null && saved === "saved",
+    queryKey: [...passage, others.join()],
+    queryFn: () => api.match(song?.id ?? 0, others, from, to),
+    enabled: settled && song !== null,
     refetchInterval: ({ state }) => (state.data && state.data.state !== "done" ? 2 * ASK_MS : false),
     staleTime: Infinity,
+    // one more to compare with changes nothing for those that are known
+    placeholderData: (before, query) =>
+      query && passage.every((part, i) => part === query.queryKey[i]) ? before : undefined,
   });
-  const match = wanted && saved === "saved" && data?.state === "done" ? (data as Match) : null;
-  useEffect(() => setMatch(other, match), [other, match]);
-  useEffect(() => forgetMatches, [revision]);
-}
-
-/** Keep the matched gains those of the passage that is heard: the loop, or the whole song. */
-export function useMatchedPassage(): void {
-  const other = useBench((s) => s.other);
-  const survey = useSurvey();
-  const done = survey?.state === "done";
-  useMatch(other, done);
+  const matched = settled && data?.gains_db ? (data as Matched) : null;
+  useEffect(() => knowGains(matched), [matched]);
 }

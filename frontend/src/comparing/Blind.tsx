@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api } from "../api/client";
 import type { BlindTest } from "../api/types";
-import { compare, setMatched, setPlaying } from "../bench/listening";
+import { endBlind, hearBlind, setMatched, setPlaying } from "../bench/listening";
 import { complain, useBench } from "../bench/store";
+import type { Heard } from "../bench/store";
 import { keyedOthers, stageTitles, useNamed } from "../listening/useNamed";
 import { nameOf } from "../listening/words";
 import { Choice } from "../ui/Choice";
@@ -15,56 +16,46 @@ const KINDS = [
 ] as const;
 const ROUNDS = ["5", "10", "15", "20"].map((value) => ({ value, label: value }));
 
-interface Running {
+interface Pair {
+  heard: [Heard, Heard];
+  names: [string, string];
+}
+
+interface Running extends Pair {
+  kind: BlindTest["kind"];
   order: number[];
-  round: number;
-  hits: number;
 }
 
 /** Two states, matched, in an order by chance: what is the difference worth? */
 export function Blind() {
   const song = useBench((s) => s.song)!;
-  const named = useNamed();
-  const titles = stageTitles();
   const client = useQueryClient();
-  const others = keyedOthers(named).filter((value) => value !== "now");
-  const [other, setOther] = useState("received");
-  const [kind, setKind] = useState<BlindTest["kind"]>("which is X");
-  const [rounds, setRounds] = useState("10");
   const [running, setRunning] = useState<Running | null>(null);
   const [result, setResult] = useState<BlindTest | null>(null);
   const { data: kept } = useQuery({
     queryKey: ["blind", song.id],
     queryFn: () => api.blindTests(song.id),
   });
-  const pair = ["now", other];
-  const names = pair.map((value) => nameOf(value, named, titles));
+  useEffect(() => endBlind, []);
 
-  const begin = () => {
+  const begin = (pair: Pair, kind: BlindTest["kind"], rounds: number) => {
     setResult(null);
     setMatched(true);
     setPlaying(true);
     // once heard, both are at hand and switching tells nothing
-    compare(other);
+    pair.heard.forEach((heard) => hearBlind(heard, "what is to be told apart"));
     api
-      .blindOrder(song.id, Number(rounds))
-      .then(({ order }) => setRunning({ order, round: 0, hits: 0 }))
+      .blindOrder(song.id, rounds)
+      .then(({ order }) => setRunning({ ...pair, kind, order }))
       .catch(complain);
   };
-  const answer = (chosen: number) => {
-    if (!running) return;
-    const first = running.order[running.round]!;
-    // which is X: told rightly; which is better: the first of the pair (now) preferred
-    const hit = kind === "which is X" ? chosen === first : (chosen === 0 ? first : 1 - first) === 0;
-    const next = { ...running, round: running.round + 1, hits: running.hits + (hit ? 1 : 0) };
-    if (next.round < next.order.length) {
-      setRunning(next);
-      return;
-    }
+  const end = (hits: number | null) => {
     setRunning(null);
-    const test = { kind, first: names[0]!, second: names[1]!, rounds: next.order.length, hits: next.hits };
+    endBlind();
+    if (hits === null || !running) return;
+    const [first, second] = running.names;
     api
-      .judge(song.id, test)
+      .judge(song.id, { kind: running.kind, first, second, rounds: running.order.length, hits })
       .then((judged) => {
         setResult(judged);
         return client.invalidateQueries({ queryKey: ["blind", song.id] });
@@ -73,73 +64,7 @@ export function Blind() {
   };
   return (
     <>
-      {running ? (
-        <div aria-label="Blind test under way" role="group">
-          <p className="text-[14px]">
-            Round {running.round + 1} of {running.order.length}, at equal loudness.
-          </p>
-          <div className="mt-3 flex gap-2">
-            {kind === "which is X" ? (
-              <>
-                <button type="button" className="plain" onClick={() => compare(pair[0]!)}>
-                  Hear {names[0]}
-                </button>
-                <button type="button" className="plain" onClick={() => compare(pair[1]!)}>
-                  Hear {names[1]}
-                </button>
-                <button
-                  type="button"
-                  className="plain"
-                  onClick={() => compare(pair[running.order[running.round]!]!)}
-                >
-                  Hear X
-                </button>
-              </>
-            ) : (
-              [0, 1].map((place) => (
-                <button
-                  key={place}
-                  type="button"
-                  className="plain"
-                  onClick={() =>
-                    compare(
-                      pair[place === 0 ? running.order[running.round]! : 1 - running.order[running.round]!]!,
-                    )
-                  }
-                >
-                  Hear {place === 0 ? "one" : "two"}
-                </button>
-              ))
-            )}
-          </div>
-          <div className="mt-3 flex gap-2">
-            {[0, 1].map((place) => (
-              <button key={place} type="button" className="strong" onClick={() => answer(place)}>
-                {kind === "which is X" ? `X is ${names[place]!}` : `${place === 0 ? "One" : "Two"} is better`}
-              </button>
-            ))}
-            <button type="button" className="plain ml-6" onClick={() => setRunning(null)}>
-              Give up
-            </button>
-          </div>
-        </div>
-      ) : (
-        <div className="flex items-center gap-4">
-          <span>Now against</span>
-          <Choice
-            label="Against"
-            value={other}
-            options={others.map((value) => ({ value, label: nameOf(value, named, titles) }))}
-            onChange={setOther}
-          />
-          <Segments label="Question" value={kind} options={KINDS} onChange={setKind} />
-          <Segments label="Rounds" value={rounds} options={ROUNDS} onChange={setRounds} />
-          <span className="cap">rounds</span>
-          <button type="button" className="strong" onClick={begin}>
-            Begin
-          </button>
-        </div>
-      )}
+      {running ? <Rounds test={running} onEnd={end} /> : <Setting onBegin={begin} />}
       {result && (
         <p role="status" className="mt-4 text-[14px] font-[620] text-green">
           {result.says}
@@ -158,5 +83,97 @@ export function Blind() {
         </ul>
       )}
     </>
+  );
+}
+
+/** What is asked, of which two. */
+function Setting({ onBegin }: { onBegin: (pair: Pair, kind: BlindTest["kind"], rounds: number) => void }) {
+  const named = useNamed();
+  const titles = stageTitles();
+  const all = keyedOthers(named);
+  const [first, setFirst] = useState<Heard>("now");
+  const [second, setSecond] = useState<Heard>("received");
+  const [kind, setKind] = useState<BlindTest["kind"]>("which is X");
+  const [rounds, setRounds] = useState("10");
+  const options = (but: Heard) =>
+    all.filter((value) => value !== but).map((value) => ({ value, label: nameOf(value, named, titles) }));
+  const name = (value: Heard) => nameOf(value, named, titles);
+  return (
+    <>
+      <p className="mb-3 text-mute">
+        You hear two states at equal loudness, in an order drawn by chance. Meanwhile the bench does not show
+        which of them is playing.
+      </p>
+      <div className="flex items-center gap-4">
+        <Choice label="First" value={first} options={options(second)} onChange={setFirst} />
+        <span>against</span>
+        <Choice label="Against" value={second} options={options(first)} onChange={setSecond} />
+        <Segments label="Question" value={kind} options={KINDS} onChange={setKind} />
+        <Segments label="Rounds" value={rounds} options={ROUNDS} onChange={setRounds} />
+        <span className="cap">rounds</span>
+        <button
+          type="button"
+          className="strong"
+          onClick={() =>
+            onBegin({ heard: [first, second], names: [name(first), name(second)] }, kind, Number(rounds))
+          }
+        >
+          Begin
+        </button>
+      </div>
+    </>
+  );
+}
+
+function Rounds({ test, onEnd }: { test: Running; onEnd: (hits: number | null) => void }) {
+  const { kind, order, heard, names } = test;
+  const [{ round, hits }, setDone] = useState({ round: 0, hits: 0 });
+  // the state that is X, or that is heard as one
+  const x = order[round] as 0 | 1;
+  const called = kind === "which is X" ? names : (["one", "two"] as const);
+  const answer = (chosen: 0 | 1) => {
+    // which is X: told rightly; which is better: the first of the pair preferred
+    const hit = kind === "which is X" ? chosen === x : (chosen === 0) === (x === 0);
+    const next = { round: round + 1, hits: hits + (hit ? 1 : 0) };
+    if (next.round === order.length) onEnd(next.hits);
+    else setDone(next);
+  };
+  const places: (0 | 1)[] = [0, 1];
+  return (
+    <div aria-label="Blind test under way" role="group">
+      <p className="text-[14px]">
+        Round {round + 1} of {order.length}, at equal loudness.
+      </p>
+      <div className="mt-3 flex gap-2">
+        {places.map((place) => {
+          const which = kind === "which is X" || x === 0 ? place : ((1 - place) as 0 | 1);
+          return (
+            <button
+              key={place}
+              type="button"
+              className="plain"
+              onClick={() => hearBlind(heard[which], called[place])}
+            >
+              Hear {called[place]}
+            </button>
+          );
+        })}
+        {kind === "which is X" && (
+          <button type="button" className="plain" onClick={() => hearBlind(heard[x], "X")}>
+            Hear X
+          </button>
+        )}
+      </div>
+      <div className="mt-3 flex gap-2">
+        {places.map((place) => (
+          <button key={place} type="button" className="strong" onClick={() => answer(place)}>
+            {kind === "which is X" ? `X is ${names[place]}` : `${place === 0 ? "One" : "Two"} is better`}
+          </button>
+        ))}
+        <button type="button" className="plain ml-6" onClick={() => onEnd(null)}>
+          Give up
+        </button>
+      </div>
+    </div>
   );
 }

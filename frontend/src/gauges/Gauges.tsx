@@ -20,6 +20,12 @@ export function Gauges() {
   const settled = survey?.state === "done" && saved === "saved";
   const old = settled ? "" : "opacity-50";
   const gauge = heard?.gauge;
+  if (useBench((s) => s.blind !== null))
+    return (
+      <section aria-label="Gauges" className="border-l border-line bg-enamel p-3 text-mute">
+        Covered while the blind test goes on.
+      </section>
+    );
   return (
     <section
       aria-label="Gauges"

@@ -21,9 +21,11 @@ import {
 } from "../bench/listening";
 import { stageOf } from "../bench/editing";
 import { setKeyed } from "../bench/keys";
+import { matchWords } from "../bench/matching";
+import { useMatchedPassage } from "../bench/useSurvey";
 import { kindInfo, PLAIN, useBench } from "../bench/store";
 import { Choice } from "../ui/Choice";
-import { formatDb, formatTime } from "../ui/format";
+import { formatTime } from "../ui/format";
 import { Hint } from "../ui/Hint";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
@@ -129,16 +131,19 @@ function Comparing() {
   const other = useBench((s) => s.other);
   const matched = useBench((s) => s.matched);
   const match = useBench((s) => s.match);
+  const blind = useBench((s) => s.blind !== null);
   const named = useNamed();
   const titles = stageTitles();
   const otherName = useHeardName(other).toLowerCase();
   const keyed = keyedOthers(named);
+  useMatchedPassage(keyed);
   useEffect(() => {
     setKeyed(keyed);
     keepAtHand(keyed);
   });
-  const states = other.startsWith("without") && !keyed.includes(other) ? [...keyed, other] : keyed;
-  const [who, db] = match.now_db < 0 ? ["now", match.now_db] : [otherName, match.other_db];
+  const shows = (value: string) => !blind && heard === value;
+  const states = !blind && other.startsWith("without") && !keyed.includes(other) ? [...keyed, other] : keyed;
+  const words = matchWords(match, heard === "now", otherName, matched);
   const said = matched ? (match.estimate ? "matched, estimate" : "level matched") : "not matched";
   return (
     <>
@@ -147,14 +152,15 @@ function Comparing() {
           <button
             key={value}
             type="button"
-            aria-pressed={heard === value}
+            disabled={blind}
+            aria-pressed={shows(value)}
             title={nameOf(value, named, titles)}
             onClick={() => compare(value)}
-            className={`max-w-[104px] min-w-[58px] border border-line px-[8px] pt-[3px] pb-[4px] text-left ${heard === value ? "bg-ink text-page" : "bg-well"} ${value === other && heard !== value ? "border-b-2 border-b-rim" : ""}`}
+            className={`max-w-[104px] min-w-[58px] border border-line px-[8px] pt-[3px] pb-[4px] text-left ${shows(value) ? "bg-ink text-page" : "bg-well"} ${!blind && value === other && heard !== value ? "border-b-2 border-b-rim" : ""}`}
           >
             <b className="block truncate font-bold">{nameOf(value, named, titles)}</b>
             <span
-              className={`block text-[10px] [font-stretch:84%] ${heard === value ? "opacity-75" : "text-mute"}`}
+              className={`block text-[10px] [font-stretch:84%] ${shows(value) ? "opacity-75" : "text-mute"}`}
             >
               {keyed.includes(value) ? `key ${index + 1}` : value === WITHOUT_CHAIN ? "key N" : "key 0"}
             </span>
@@ -171,9 +177,7 @@ function Comparing() {
           className={`w-[104px] shrink-0 truncate text-left max-[1100px]:w-[84px] leading-[1.3] font-[620] ${matched ? "text-green" : "text-copper"}`}
         >
           {said}
-          <span className="cap block truncate">
-            {matched ? `${who} ${formatDb(db, true)}` : `${who} would go ${formatDb(db, true)}`}
-          </span>
+          <span className="cap block truncate">{blind ? "for the blind test" : words}</span>
         </button>
       </Hint>
     </>
@@ -255,11 +259,18 @@ function HeardLine() {
   const queueMs = useBench((s) => s.queueMs);
   const kind = useBench((s) => stageOf(s.recipe!, s.selected)?.kind ?? "");
   const name = useHeardName(heard);
+  const blind = useBench((s) => s.blind);
   const now = useHeard();
   const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
   const stage = kindInfo(kind)?.title.toLowerCase() ?? "stage";
   const place = places?.places.find((one) => one.name === listening.place);
-  const words = heardInWords(name, heard === "now" ? tap : "result", `the ${stage}`, listening, place);
+  const words = heardInWords(
+    blind ?? name,
+    heard === "now" ? tap : "result",
+    `the ${stage}`,
+    listening,
+    place,
+  );
   const plain =
     heard === "now" &&
     tap === "result" &&
@@ -274,14 +285,14 @@ function HeardLine() {
       <div className="min-w-0 truncate" role="status" aria-label="Hearing">
         <span className="text-mute">hearing</span> <b className="font-[620]">{words}</b>
       </div>
-      {!plain && (
+      {!plain && blind === null && (
         <button type="button" className="shrink-0 font-[620] text-rim hover:underline" onClick={plainResult}>
           plain result (Esc)
         </button>
       )}
       <span className="ml-auto" />
       <Heavy />
-      {now?.gauge.clips && (
+      {now?.gauge.clips && blind === null && (
         <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-white">
           monitor clips
         </span>

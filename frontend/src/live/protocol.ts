@@ -38,7 +38,8 @@ export interface Meters {
   stages: Record<string, Reading>;
   /** spectrum of what the chosen stage listens to, where it has a detector */
   detector?: [number[], number[]];
-  match: Match;
+  /** gains by the loudness heard so far; null while one of the two is silent */
+  match: Match | null;
   load: number;
 }
 
@@ -91,6 +92,7 @@ export type Ask =
   | { type: "choose"; stage: string | null }
   | { type: "compare"; other: string }
   | { type: "hand"; others: string[] }
+  | { type: "gains"; gains_db: Record<string, number> }
   | { type: "listen"; listening: Listening; lufs: (number | null)[] };
 
 export type ToWorker =

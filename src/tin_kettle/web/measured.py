@@ -10,6 +10,7 @@ from typing import Any, cast
 from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.core.engine.passage import render_passage
+from tin_kettle.core.listen.match import match_all
 from tin_kettle.core.survey.advice import side_notes
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
@@ -84,18 +85,20 @@ def _reference_passage(song_id: int, name: str) -> tuple[int, int] | None:
 
 @blueprint.get("/songs/<int:song_id>/survey/match")
 def match(song_id: int) -> Response:
-    """Gains for equal loudness of now and ``?other=`` between two frames, or how far the work for it is."""
-    name = request.args.get("other", "received")
-    now, other = look(song_id), look(song_id, name)
-    work = waiting(now, other)
-    if work:
-        return jsonify(work)
-    now, other = cast(Survey, now), cast(Survey, other)
-    chosen = _reference_passage(song_id, name)
+    """Gains for equal loudness of now and every ``?other=`` between two frames, as far as surveys know them."""
+    names = ["now", *(request.args.getlist("other") or ["received"])]
+    found = {name: look(song_id, name) for name in names}
+    surveyed = {name: survey for name, survey in found.items() if isinstance(survey, Survey)}
+    # another that cannot be surveyed is no reason to wait
+    work = waiting(*(survey for survey in found.values() if isinstance(survey, Survey) or survey.state != "failed"))
+    if "now" not in surveyed:
+        return jsonify(work or waiting(found["now"]))
+    span = passage(surveyed["now"].frames)
+    lufs = {name: survey.lufs(*(_reference_passage(song_id, name) or span)) for name, survey in surveyed.items()}
     return jsonify(
-        state="done",
-        integrated_lufs=[now.measures["integrated_lufs"], other.measures["integrated_lufs"]],
-        **views.match(now, other, *passage(now.frames), chosen),
+        state=work["state"] if work else "done",
+        gains_db=match_all(lufs),
+        integrated_lufs={name: survey.measures["integrated_lufs"] for name, survey in surveyed.items()},
     )
 
 

@@ -2,8 +2,9 @@
 
 In (JSON): ``credit`` {position, epoch, heard}, ``edit`` {recipe, revision, heard}, ``seek`` {song}, ``loop`` {loop,
 heard}, ``tap`` {stage, tap, heard}, ``choose`` {stage}, ``compare`` {other, heard}, ``hand`` {others} to be kept at
-hand for comparing, ``listen`` {listening, lufs, heard}. Positions are stream frames, songs are song frames; ``lufs`` is
-the loudness of now and the other, for a service that turns songs down.
+hand for comparing, ``gains`` {gains_db} for equal loudness, as far as surveys know them, ``listen`` {listening, lufs,
+heard}. Positions are stream frames, songs are song frames; ``lufs`` is the loudness of now and the other, for a service
+that turns songs down.
 Out: ``hello``, ``problem``, ``described`` {stages} with what an edit changed of summaries and pictures, and ``work``
 {heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy where it can't be rendered as it plays, and
 ``progress`` is that of its loop, null without one.
@@ -26,7 +27,7 @@ from simple_websocket import ConnectionClosed
 from tin_kettle.core.engine.live import Audition, Played
 from tin_kettle.core.engine.road import BLOCK_FRAMES, Piece
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.listen.match import match_loudness
+from tin_kettle.core.listen.match import Match, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.places import turn_down_db
 from tin_kettle.core.listen.setting import parse_listening, silent_buses
@@ -99,7 +100,8 @@ class Session:
         self._rewound = 0.0
         self._heavy = False
         self._at_hand: dict[str, Piece | None] = {}
-        self._match = match_loudness(None, None, estimate=True)
+        self._gains_db: dict[str, float] = {}
+        self._match: Match | None = None
         self._count = 0
         self._described: dict[str, Stage] = {}
         self._told: tuple[bool, float | None] = (False, None)
@@ -206,7 +208,7 @@ class Session:
     def _take_mail(self) -> list[dict[str, Any]]:
         if not self._due():
             return []
-        order = ("choose", "edit", "tap", "compare", "listen", "loop", "seek", "hand")
+        order = ("choose", "edit", "tap", "compare", "listen", "loop", "seek", "hand", "gains")
         mail = [self._mail[kind] for kind in order if kind in self._mail]
         unknown = [kind for kind in self._mail if kind not in order]
         self._mail.clear()
@@ -265,6 +267,8 @@ class Session:
             audition.seek(int(message["song"]))
         elif kind == "choose":
             audition.choose(message["stage"])
+        elif kind == "gains":
+            self._gains_db = {str(name): float(gain_db) for name, gain_db in message["gains_db"].items()}
         elif kind == "hand":
             self._keep_at_hand([str(name) for name in message["others"]])
         else:
@@ -308,9 +312,10 @@ class Session:
             # what others do to the machine does not make a chain heavy
             self._work += 0.1 * ((time.thread_time() - began_work) * a_second - self._work)
         if self._count % MATCH_EVERY == 0:
-            self._match = match_loudness(*self._audition.running_lufs(), estimate=True)
+            known_db = (self._gains_db.get(self._audition.other_name), self._gains_db.get("now"))
+            self._match = estimate_match(*self._audition.running_lufs(), *known_db)
         self._count += 1
-        played.meters["match"] = self._match.document()
+        played.meters["match"] = self._match and self._match.document()
         self.send(pack(played, self._load))
 
 

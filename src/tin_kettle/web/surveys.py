@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.listen.match import match_loudness
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.tonal import BANDS_HZ
 from tin_kettle.core.recipe.reading import dump_recipe
@@ -29,7 +28,7 @@ from tin_kettle.web.others import Other, find_other
 
 MEANING = 2
 """Raised when the same recipe and sources would be surveyed otherwise."""
-KEPT_IN_MEMORY = 12
+KEPT_IN_MEMORY = 16
 SLOT_S = 0.01
 
 
@@ -66,9 +65,9 @@ class Surveys:
             return job
 
     def _clear_the_way(self, context: Context, song_id: int) -> None:
-        """What single stages win or cost may wait: it is asked for again when the song itself was surveyed."""
+        """What now is compared with may wait: it is asked for again when the song itself was surveyed."""
         for (song, name), (_, job) in self._running.items():
-            if song == song_id and name.startswith(("with:", "before:")):
+            if song == song_id and name not in ("now", "received"):
                 context.jobs.stop("survey", job)
 
     def _load(self, path: Path) -> Survey:
@@ -130,12 +129,6 @@ def _correlations(slots: np.ndarray, hop: float, start: int, end: int, count: in
     ll, rr, lr = (total[high] - total[low]).T
     both = np.sqrt(ll * rr)
     return [round(float(v / b), 3) if b > 1e-12 else None for v, b in zip(lr, both, strict=True)]
-
-
-def match(now: Survey, other: Survey, start: int, end: int, passage: tuple[int, int] | None) -> dict[str, Any]:
-    """Gains that make now and the other equally loud between two frames; a reference has a passage of its own."""
-    theirs = passage or (start, end)
-    return match_loudness(other.lufs(*theirs), now.lufs(start, end), estimate=False).document()
 
 
 def findings(library: Library, song_id: int, now: Survey, received: Survey) -> tuple[list[Finding], int]:

@@ -74,6 +74,11 @@ class _Moment:
     def fork(self) -> _Moment:
         return _Moment(self.position, self.now.fork(), self.other.fork())
 
+    def look_back_from_here(self) -> None:
+        """Both loudnesses are of the same passage, and of what is there now."""
+        self.now.meter.look_back_from_here()
+        self.other.meter.look_back_from_here()
+
 
 class Audition:
     """One song being listened to, at first beside itself as received.
@@ -184,7 +189,7 @@ class Audition:
             self._detector = LiveSpectrum(self.rate_hz)
 
     def running_lufs(self) -> tuple[float | None, float | None]:
-        """Loudness of the other and of now over the last half minute."""
+        """Loudness of the other and of now since one of them changed, or over the last half minute."""
         if self._ahead is not None:
             return self._ahead.running_lufs("other"), self._ahead.running_lufs("now")
         return self._at.other.meter.running_lufs(), self._at.now.meter.running_lufs()
@@ -211,6 +216,7 @@ class Audition:
             else:
                 self._rewind(heard)
                 self._at.now.change(recipe, self._timeline, self._at.position)
+                self._at.look_back_from_here()
                 # a stage that is new has to learn whether it is tapped
                 self._at.now.graph.tap(*self._tap)
         self._recipe, self._revision = recipe, revision
@@ -236,6 +242,7 @@ class Audition:
             piece = Piece(piece.recipe, piece.sources, piece.timeline.starting(at.position))
         if self._ahead is None:
             self._put_beside(name, piece, heard)
+            at.look_back_from_here()
         self._other, self._other_name, self._other_since = piece, name, at.position
         self._render_ahead()
 

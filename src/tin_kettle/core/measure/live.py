@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.measure import loudness
-from tin_kettle.core.measure.loudness import MOMENTARY_SLOTS, SHORT_TERM_SLOTS, LoudnessMeter
+from tin_kettle.core.measure.loudness import MOMENTARY_SLOTS, SHORT_TERM_SLOTS, SLOTS_PER_S, LoudnessMeter
 from tin_kettle.core.measure.peaks import TruePeakMeter, correlation
 
 KEPT_SLOTS = 3000
@@ -27,6 +27,8 @@ class LiveMeter:
         self._loudness = LoudnessMeter(rate_hz)
         self._true_peak = TruePeakMeter()
         self._energies = np.zeros(3)
+        self._frames = 0
+        self._since = 0
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
@@ -37,6 +39,7 @@ class LiveMeter:
 
     def feed(self, block: NDArray[np.float64]) -> dict[str, Any]:
         """Hear (2, frames); returns the gauges' values, levels in dB."""
+        self._frames += block.shape[1]
         self._loudness.feed(block)
         self._loudness.forget(KEPT_SLOTS)
         peak = self._true_peak.feed(block)
@@ -57,9 +60,15 @@ class LiveMeter:
             "scope": np.stack([mid[::step], side[::step]]).astype(np.float32),
         }
 
+    def look_back_from_here(self) -> None:
+        """What was heard before is no part of the running loudness: something has changed."""
+        self._since = self._frames
+
     def running_lufs(self) -> float | None:
-        """Gated loudness of the last half minute."""
-        return loudness.integrated_lufs(loudness.stereo_energy(self._loudness.slots()))
+        """Gated loudness of the last half minute, or of what was heard since something changed."""
+        slots = int((self._frames - self._since) / self._rate_hz * SLOTS_PER_S)
+        heard = self._loudness.slots()
+        return loudness.integrated_lufs(loudness.stereo_energy(heard[max(0, len(heard) - slots) :]))
 
 
 def _level_db(row: NDArray[np.float64]) -> float:
