@@ -329,7 +329,7 @@ def test_the_map_is_zoomed_read_and_named(bench, music_song):
     page.get_by_role("button", name="rows ▾").click()
     page.get_by_label("loudness", exact=True).check()
     page.keyboard.press("Escape")
-    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 118 + 2 * 14 + 5)
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] - 20 - 5)
     expect(page.get_by_test_id("songmap")).to_contain_text("LUFS")
     page.get_by_role("button", name="propose sections from the music").click()
     page.wait_for_function("window.tinKettle.state().recipe.sections.length > 0")

@@ -32,7 +32,8 @@ import { Segments } from "../ui/Segments";
 import { useHeard } from "../ui/useHeard";
 import { ComparePanel } from "./ComparePanel";
 import { Device } from "./Device";
-import { LowsMeter } from "./LowsMeter";
+import { PlaceCurve } from "./PlaceCurve";
+import { RangeSweep } from "./RangeSweep";
 import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";
 import { FOLDS, heardInWords, nameOf } from "./words";
 
@@ -48,18 +49,6 @@ const MONITOR: Param = {
   scale: "linear",
   ticks: [-60, -40, -20, 0],
   choices: [],
-};
-const LOWS: Param = {
-  ...MONITOR,
-  name: "lows",
-  label: "Lows below",
-  says: "Sweep it up and down: is the kick right against the bass, and what leaks down there?",
-  unit: "Hz",
-  default: 120,
-  low: 40,
-  high: 500,
-  scale: "log",
-  ticks: [40, 80, 120, 200, 500],
 };
 const QUEUES = ["120", "200", "400"].map((value) => ({ value, label: `${value} ms` }));
 const RANGES = [
@@ -213,33 +202,16 @@ function Ways() {
           }}
         />
       </div>
-      {listening.range === "lows" && (
-        <Popover.Root>
-          <Popover.Trigger className="plain mb-0 bg-well">
-            {Math.round(listening.high_hz)} Hz ▾
-          </Popover.Trigger>
-          <Popover.Portal>
-            <Popover.Content className="menu w-[280px] p-3!" side="top" sideOffset={8}>
-              <Rule
-                param={LOWS}
-                value={Math.min(500, Math.max(40, listening.high_hz))}
-                onMove={(high_hz) => listenAs({ high_hz })}
-                onRest={() => undefined}
-              />
-              <LowsMeter below={listening.high_hz} />
-            </Popover.Content>
-          </Popover.Portal>
-        </Popover.Root>
-      )}
       <div>
         <div className="cap mb-[2px]">Place</div>
         <Choice
           label="Place"
           value={listening.place}
-          options={(places?.places ?? []).map(({ name, title, says }) => ({
+          options={(places?.places ?? []).map(({ name, title, says, curve_db }) => ({
             value: name,
             label: title,
             says,
+            picture: <PlaceCurve curve_db={curve_db} />,
           }))}
           onChange={(place) => listenAs({ place: place as typeof listening.place })}
         />
@@ -285,6 +257,7 @@ function HeardLine() {
       <div className="min-w-0 truncate" role="status" aria-label="Hearing">
         <span className="text-mute">hearing</span> <b className="font-[620]">{words}</b>
       </div>
+      <RangeSweep />
       {!plain && blind === null && (
         <button type="button" className="shrink-0 font-[620] text-rim hover:underline" onClick={plainResult}>
           plain result (Esc)

@@ -7,8 +7,8 @@ export function LowsMeter({ below }: { below: number }) {
   const spectrum = useHeard()?.gauge.spectrum;
   const more_db = spectrum ? energyDb(spectrum, 8, below) - energyDb(spectrum, below, 22000) : null;
   return (
-    <p className="mt-1">
-      lows against the rest: <b className="font-[650]">{formatDb(more_db, true)}</b>
-    </p>
+    <span>
+      lows against the rest <b className="inline-block min-w-[56px] font-[650]">{formatDb(more_db, true)}</b>
+    </span>
   );
 }

@@ -19,10 +19,9 @@ import {
   dragged,
   flagAt,
   frameAt,
+  layoutOf,
   loopEdgeAt,
-  mapHeight,
   ROW_STEP,
-  ROWS_TOP,
   withBoundary,
   withEdge,
   xOf,
@@ -42,6 +41,7 @@ export function SongMap() {
   const [extra, setExtra] = useState<ExtraRow[]>([]);
   const view = useView();
   const { survey, received, mastered, rows, scope } = useMap(extra);
+  const layout = layoutOf(rows.length);
   const [draft, setDraft] = useState<Span | null>(null);
   const [sections, setSections] = useState<typeof recipe.sections | null>(null);
   const [hover, setHover] = useState<{ x: number; text: string } | null>(null);
@@ -133,17 +133,23 @@ export function SongMap() {
     <section aria-label="Song map" className="max-h-[46vh] overflow-y-auto border-b border-line bg-enamel">
       <div
         className="grid grid-cols-[118px_1fr_232px] max-[1100px]:grid-cols-[104px_1fr_206px]"
-        style={{ height: mapHeight(rows.length) }}
+        style={{ height: layout.height }}
       >
         <div className="relative border-r border-faint">
           <span className="cap absolute top-[4px] right-2">sections</span>
-          <span className="cap absolute top-[36px] right-2">as received</span>
-          <span className="cap absolute top-[80px] right-2">as mastered</span>
+          {[
+            { says: "as received", middle: layout.waterline - layout.wave / 2 },
+            { says: "as mastered", middle: layout.waterline + layout.wave / 2 },
+          ].map(({ says, middle }) => (
+            <span key={says} className="cap absolute right-2 -translate-y-1/2" style={{ top: middle }}>
+              {says}
+            </span>
+          ))}
           {rows.map((row, index) => (
             <b
               key={index}
               className="absolute right-2 max-w-[104px] truncate max-[1100px]:max-w-[92px] text-[11.5px] font-[620]"
-              style={{ top: ROWS_TOP - 2 + index * ROW_STEP }}
+              style={{ top: layout.rowsTop - 2 + index * ROW_STEP }}
             >
               {row.title}
             </b>

@@ -2,7 +2,8 @@
 import type { Recipe } from "../api/types";
 import type { Span } from "../bench/store";
 import { colour } from "../ui/useCanvas";
-import { BAND_HEIGHT, DOWN, FLAG_TOP, ROW_HEIGHT, ROW_STEP, ROWS_TOP, UP, WATERLINE, xOf } from "./geometry";
+import { BAND_HEIGHT, FLAG_TOP, layoutOf, ROW_HEIGHT, ROW_STEP, xOf } from "./geometry";
+import type { Layout } from "./geometry";
 
 type Columns = [number[], number[]];
 
@@ -32,13 +33,13 @@ function drawWave(
   context: CanvasRenderingContext2D,
   [lowest, highest]: Columns,
   width: number,
-  height: number,
+  { waterline, wave }: Layout,
   direction: -1 | 1,
 ): void {
   const step = width / lowest.length;
   for (let i = 0; i < lowest.length; i++) {
-    const tall = Math.min(1, Math.max(Math.abs(lowest[i] ?? 0), Math.abs(highest[i] ?? 0))) * height;
-    context.fillRect(i * step, direction < 0 ? WATERLINE - tall : WATERLINE + 1, Math.ceil(step), tall);
+    const tall = Math.min(1, Math.max(Math.abs(lowest[i] ?? 0), Math.abs(highest[i] ?? 0))) * wave;
+    context.fillRect(i * step, direction < 0 ? waterline - tall : waterline + 1, Math.ceil(step), tall);
   }
 }
 
@@ -100,28 +101,30 @@ function drawRow(context: CanvasRenderingContext2D, row: Row, top: number, width
 }
 
 export function drawMap(context: CanvasRenderingContext2D, width: number, picture: MapPicture): void {
+  const layout = layoutOf(picture.rows.length);
+  const { waterline, rowsTop } = layout;
   drawSections(context, width, picture);
   if (picture.received) {
     context.fillStyle = colour("tin");
-    drawWave(context, picture.received, width, UP, -1);
+    drawWave(context, picture.received, width, layout, -1);
   }
   if (picture.mastered) {
     context.fillStyle = colour("rim");
-    drawWave(context, picture.mastered, width, DOWN, 1);
+    drawWave(context, picture.mastered, width, layout, 1);
   } else {
     context.fillStyle = colour("trough");
-    context.fillRect(0, WATERLINE + 1, width, 3);
+    context.fillRect(0, waterline + 1, width, 3);
     context.fillStyle = colour("rim");
-    context.fillRect(0, WATERLINE + 1, width * (picture.progress ?? 0), 3);
+    context.fillRect(0, waterline + 1, width * (picture.progress ?? 0), 3);
   }
   context.fillStyle = colour("well");
-  context.fillRect(0, WATERLINE, width, 1);
-  picture.rows.forEach((row, index) => drawRow(context, row, ROWS_TOP + index * ROW_STEP, width));
+  context.fillRect(0, waterline, width, 1);
+  picture.rows.forEach((row, index) => drawRow(context, row, rowsTop + index * ROW_STEP, width));
   context.fillStyle = colour("copper");
   for (const at_s of picture.flags) {
     if (at_s === null) continue;
     const x = xOf(at_s * picture.rateHz, width, picture.view);
-    context.fillRect(x, FLAG_TOP, 1.2, WATERLINE - FLAG_TOP);
+    context.fillRect(x, FLAG_TOP, 1.2, waterline - FLAG_TOP);
     context.beginPath();
     context.moveTo(x, FLAG_TOP);
     context.lineTo(x + 9, FLAG_TOP + 4.5);
@@ -134,14 +137,16 @@ export function drawMap(context: CanvasRenderingContext2D, width: number, pictur
 export function drawScope(
   context: CanvasRenderingContext2D,
   width: number,
+  rows: number,
   before: number[],
   after: number[],
 ): void {
+  const { waterline, wave, rowsTop } = layoutOf(rows);
   context.fillStyle = colour("enamel");
-  context.fillRect(0, BAND_HEIGHT + 1, width, ROWS_TOP - BAND_HEIGHT - 4);
+  context.fillRect(0, BAND_HEIGHT + 1, width, rowsTop - BAND_HEIGHT - 4);
   for (const [samples, middle, ink] of [
-    [before, 42, "tin"],
-    [after, 91, "rim"],
+    [before, waterline - wave / 2 - 1, "tin"],
+    [after, waterline + wave / 2 + 1, "rim"],
   ] as const) {
     context.fillStyle = colour("faint");
     context.fillRect(0, middle, width, 1);
@@ -150,13 +155,13 @@ export function drawScope(
     context.beginPath();
     samples.forEach((sample, i) => {
       const x = (i / Math.max(1, samples.length - 1)) * width;
-      context.lineTo(x, middle - Math.max(-1, Math.min(1, sample)) * 22);
+      context.lineTo(x, middle - (Math.max(-1, Math.min(1, sample)) * wave) / 2);
     });
     context.stroke();
     if (samples.length < width / 5) {
       context.fillStyle = colour(ink);
       samples.forEach((sample, i) =>
-        context.fillRect((i / (samples.length - 1)) * width - 1.5, middle - sample * 22 - 1.5, 3, 3),
+        context.fillRect((i / (samples.length - 1)) * width - 1.5, middle - (sample * wave) / 2 - 1.5, 3, 3),
       );
     }
   }

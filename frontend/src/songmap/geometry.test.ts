@@ -1,13 +1,14 @@
 import { describe, expect, it } from "vitest";
 import type { Span } from "../bench/store";
 import {
+  BAND_HEIGHT,
   boundaryAt,
   dragged,
   flagAt,
   FLAG_TOP,
   frameAt,
+  layoutOf,
   loopEdgeAt,
-  ROWS_TOP,
   withBoundary,
   withEdge,
   xOf,
@@ -55,8 +56,8 @@ describe("the song map", () => {
   it("knows its rows", () => {
     expect(zoneAt(5, 2).kind).toBe("section");
     expect(zoneAt(60, 2).kind).toBe("wave");
-    expect(zoneAt(ROWS_TOP + 15, 2)).toEqual({ kind: "row", row: 1 });
-    expect(zoneAt(ROWS_TOP + 60, 2).kind).toBe("wave");
+    expect(zoneAt(layoutOf(2).rowsTop + 15, 2)).toEqual({ kind: "row", row: 1 });
+    expect(zoneAt(layoutOf(2).rowsTop + 60, 2).kind).toBe("wave");
   });
 
   it("zooms about the pointer and stays inside the song", () => {
@@ -79,4 +80,16 @@ describe("the song map", () => {
     expect(flagAt(502, FLAG_TOP + 4, [null, 0.5], 1000, all, 48000)).toBe(1);
     expect(flagAt(502, FLAG_TOP + 40, [null, 0.5], 1000, all, 48000)).toBeNull();
   });
+});
+
+it("the waves take the room that rows leave, and rows always have theirs", () => {
+  for (let rows = 0; rows < 12; rows++) {
+    const { waterline, wave, rowsTop, height } = layoutOf(rows);
+    expect(wave).toBeGreaterThanOrEqual(44);
+    expect(waterline - wave).toBeGreaterThan(BAND_HEIGHT);
+    expect(rowsTop).toBeGreaterThan(waterline + wave);
+    expect(height).toBeGreaterThanOrEqual(rowsTop + 14 * rows);
+  }
+  expect(layoutOf(1).wave).toBeGreaterThan(layoutOf(3).wave);
+  expect(layoutOf(0).height).toBeGreaterThan(190);
 });

@@ -3,13 +3,12 @@ import type { Recipe } from "../api/types";
 import type { Span } from "../bench/store";
 
 export const BAND_HEIGHT = 19;
-export const WATERLINE = 66;
-export const UP = 44;
-export const DOWN = 44;
-export const ROWS_TOP = 118;
 export const ROW_STEP = 14;
 export const ROW_HEIGHT = 11;
 export const FLAG_TOP = 22;
+const LEAST_HEIGHT = 196;
+const WAVE_LEAST = 44;
+const TOOLS_HEIGHT = 20;
 const EDGE_PX = 5;
 const CLICK_PX = 4;
 const FLAG_PX = 9;
@@ -19,14 +18,28 @@ export interface Zone {
   row?: number;
 }
 
-export function mapHeight(rows: number): number {
-  return Math.max(196, ROWS_TOP + rows * ROW_STEP + 8);
+/** Where the waveforms and the rows below them lie: the fewer rows, the taller the waves. */
+export interface Layout {
+  waterline: number;
+  /** height of either waveform */
+  wave: number;
+  rowsTop: number;
+  height: number;
+}
+
+export function layoutOf(rows: number): Layout {
+  const below = rows * ROW_STEP + TOOLS_HEIGHT;
+  const wave = Math.max(WAVE_LEAST, Math.floor((LEAST_HEIGHT - BAND_HEIGHT - 11 - below) / 2));
+  const waterline = BAND_HEIGHT + 3 + wave;
+  const rowsTop = waterline + wave + 8;
+  return { waterline, wave, rowsTop, height: rowsTop + below };
 }
 
 export function zoneAt(y: number, rows: number): Zone {
   if (y < BAND_HEIGHT) return { kind: "section" };
-  const row = Math.floor((y - ROWS_TOP) / ROW_STEP);
-  return y >= ROWS_TOP && row < rows ? { kind: "row", row } : { kind: "wave" };
+  const { rowsTop } = layoutOf(rows);
+  const row = Math.floor((y - rowsTop) / ROW_STEP);
+  return y >= rowsTop && row < rows ? { kind: "row", row } : { kind: "wave" };
 }
 
 export function frameAt(x: number, width: number, [from, to]: Span): number {

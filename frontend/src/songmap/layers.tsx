@@ -37,7 +37,7 @@ export const StillMap = memo(function StillMap({ picture, scope, theme }: StillP
   const draw = useCallback(
     (context: CanvasRenderingContext2D, width: number) => {
       drawMap(context, width, picture);
-      if (scope) drawScope(context, width, scope.before, scope.after);
+      if (scope) drawScope(context, width, picture.rows.length, scope.before, scope.after);
     },
     [picture, scope],
   );

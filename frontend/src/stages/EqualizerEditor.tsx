@@ -11,6 +11,7 @@ import { Segments } from "../ui/Segments";
 import {
   addBand,
   bandWords,
+  cardWords,
   changeBand,
   copyToOther,
   hasGain,
@@ -78,9 +79,7 @@ export function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
             {notes[0]}
           </span>
         ) : (
-          <span className="cap min-w-0 truncate">
-            double-click makes a pin · wheel for Q · filled: compared with, line: now
-          </span>
+          <span className="cap min-w-0 truncate">double-click: a pin · wheel: Q · filled: compared with</span>
         )}
       </div>
       <EqualizerPicture stage={stage} chosen={chosen?.id ?? null} choose={setPicked} searching={searching} />
@@ -137,7 +136,9 @@ function Cards({
               {band.channels}
             </span>
           </span>
-          <span className="block truncate text-[11.5px]">{bandWords(band)}</span>
+          <span className="block truncate text-[11.5px]" title={bandWords(band)}>
+            {cardWords(band)}
+          </span>
         </button>
       ))}
       {bands.length < MOST_BANDS && (

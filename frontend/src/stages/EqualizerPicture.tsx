@@ -87,7 +87,10 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
     spectra.update();
     frames(width, height, plots.length).forEach((frame, index) => {
       const plot = plots[index]!;
-      drawGridY(context, frame, gain, [reach, reach / 2, 0, -reach / 2, -reach], "mute", true);
+      const levels = [reach, reach / 2, 0, -reach / 2];
+      // the lowest figure of one plot would lie on the highest of the next
+      if (index === plots.length - 1) levels.push(-reach);
+      drawGridY(context, frame, gain, levels, "mute", true);
       drawGridX(context, frame, HZ, HZ_TICKS, index === plots.length - 1 ? hzLabel : () => "");
       drawSpectra(context, frame, HZ, partOf(plot));
       const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ, hz));

@@ -126,8 +126,7 @@ function Picture({ stage }: { stage: Stage }) {
         />
         <TimePicture
           stage={stage}
-          levels={{ low: -36, high: 0 }}
-          levelTicks={[0, -12, -24, -36]}
+          deepestDb={-36}
           level={{ db: ceiling - gain, label: "begins" }}
           effortDb={4}
         />
@@ -158,8 +157,7 @@ function Picture({ stage }: { stage: Stage }) {
       <TimePicture
         stage={stage}
         heardIs={key ? `what it listens to (${key.join(", ")})` : "what it listens to"}
-        levels={{ low: -48, high: 0 }}
-        levelTicks={[0, -12, -24, -36, -48]}
+        deepestDb={-60}
         level={{ db: threshold, label: formatDb(threshold), onMove: move, onRest: rest }}
         effortDb={4}
       />

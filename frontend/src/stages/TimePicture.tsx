@@ -8,7 +8,7 @@ import { Playhead } from "../ui/Playhead";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { heardNow } from "../ui/useHeard";
 import type { Axis, Frame } from "./plot";
-import { back, drawGridY, drawLine, yAt } from "./plot";
+import { back, drawGridY, drawLine, levelAxis, ticksOf, yAt } from "./plot";
 import { SERIES_COLUMNS, usePassage, useSeries } from "./usePassage";
 
 interface Props {
@@ -17,8 +17,8 @@ interface Props {
   level: { db: number; label: string; onMove?: (db: number) => void; onRest?: () => void };
   /** What the stage listens to, in words; nothing where that is what comes in. */
   heardIs?: string;
-  levels: Axis;
-  levelTicks: number[];
+  /** The lowest level that is ever shown, in dB. */
+  deepestDb: number;
   /** Most effort that the lower part shows, in dB below 0; it grows where a stage works harder. */
   effortDb: number;
 }
@@ -38,10 +38,12 @@ function frames(width: number, height: number): [Frame, Frame] {
 }
 
 /** The passage over time: what comes in, what the stage listens to, and below it what is taken off. */
-export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortDb }: Props) {
+export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Props) {
   const passage = usePassage();
   const survey = useSeries(stage.id, passage);
   const held = useRef(false);
+  // as low as the music goes; it stands still while the level is in hand
+  const axis = useRef<Axis>({ low: deepestDb, high: 0 });
   const [from, to] = passage;
 
   const ref = useMovingCanvas((context, width, height) => {
@@ -50,7 +52,9 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
     const deepest = series.effort_db.reduce((low, db) => (db < low ? db : low), 0);
     const floor = Math.max(effortDb, Math.ceil(-deepest / 2) * 2);
     const effort: Axis = { low: -floor, high: 0 };
-    drawGridY(context, upper, levels, levelTicks);
+    if (!held.current) axis.current = levelAxis(series.heard_db, level.db, deepestDb);
+    const levels = axis.current;
+    drawGridY(context, upper, levels, ticksOf(levels));
     drawGridY(context, lower, effort, [0, -floor / 2, -floor], "copper");
     const xs = series.input_db.map((_, i) => upper.left + ((i + 0.5) / SERIES_COLUMNS) * upper.width);
     const y = (frame: Frame, axis: Axis) => (db: number) => yAt(frame, axis, Math.max(axis.low, db));
@@ -75,7 +79,7 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
     const box = event.currentTarget.getBoundingClientRect();
     const [upper] = frames(box.width, box.height);
     const share = 1 - (event.clientY - box.top - upper.top) / upper.height;
-    return { db: Math.round(back(levels, share) * 10) / 10, y: event.clientY - box.top, upper };
+    return { db: Math.round(back(axis.current, share) * 10) / 10, y: event.clientY - box.top, upper };
   };
 
   return (
@@ -87,15 +91,15 @@ export function TimePicture({ stage, level, heardIs, levels, levelTicks, effortD
         className="touch-none"
         onPointerDown={(event) => {
           const { y, upper } = dbAt(event);
-          if (!level.onMove || Math.abs(y - yAt(upper, levels, level.db)) > 9) return;
+          if (!level.onMove || Math.abs(y - yAt(upper, axis.current, level.db)) > 9) return;
           held.current = true;
           event.currentTarget.setPointerCapture(event.pointerId);
         }}
         onPointerMove={(event) => {
           const { db, y, upper } = dbAt(event);
-          const near = level.onMove && Math.abs(y - yAt(upper, levels, level.db)) <= 9;
+          const near = level.onMove && Math.abs(y - yAt(upper, axis.current, level.db)) <= 9;
           event.currentTarget.style.cursor = held.current || near ? "ns-resize" : "default";
-          if (held.current) level.onMove?.(Math.max(levels.low, Math.min(levels.high, db)));
+          if (held.current) level.onMove?.(Math.max(deepestDb, Math.min(0, db)));
         }}
         onPointerUp={() => {
           if (held.current) level.onRest?.();

@@ -117,3 +117,8 @@ export function bandWords(band: Band): string {
   else figures.push(`Q ${band.q}`);
   return figures.join(" · ");
 }
+
+/** The same for a card that is narrow. */
+export function cardWords(band: Band): string {
+  return hasGain(band) ? `${formatHz(band.hz)} · ${formatDb(band.gain_db, true)}` : bandWords(band);
+}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { along, back, xAt, yAt, draggedRange } from "./plot";
+import { along, back, levelAxis, ticksOf, xAt, yAt, draggedRange } from "./plot";
 
 describe("axes", () => {
   const hz = { low: 8, high: 24000, log: true };
@@ -27,4 +27,14 @@ describe("a range dragged on a spectrum", () => {
     expect(draggedRange(50, 52, frame, hz)).toBeNull();
     expect(draggedRange(-50, 500, frame, hz)).toEqual([10, 10000]);
   });
+});
+
+it("the axis of levels reaches as low as the music and the threshold", () => {
+  const music = Array.from({ length: 100 }, (_, i) => -8 - i / 20);
+  expect(levelAxis(music, -10, -60)).toEqual({ low: -24, high: 0 });
+  expect(levelAxis(music, -27, -60)).toEqual({ low: -36, high: 0 });
+  expect(levelAxis([...music, ...music.map(() => -90)], -10, -60).low).toBe(-60);
+  expect(levelAxis([NaN], -10, -36).low).toBe(-36);
+  expect(ticksOf({ low: -24, high: 0 })).toEqual([0, -6, -12, -18, -24]);
+  expect(ticksOf({ low: -48, high: 0 })).toEqual([0, -12, -24, -36, -48]);
 });

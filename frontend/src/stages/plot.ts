@@ -33,6 +33,20 @@ export function yAt(frame: Frame, axis: Axis, value: number): number {
   return frame.top + (1 - along(axis, value)) * frame.height;
 }
 
+/** From full scale down to where most of the levels and a threshold lie, in steps of 12 dB. */
+export function levelAxis(levels_db: readonly number[], threshold_db: number, deepest_db: number): Axis {
+  const sorted = levels_db.filter((db) => !Number.isNaN(db)).sort((a, b) => a - b);
+  const quiet = sorted[Math.floor(sorted.length / 10)] ?? deepest_db;
+  const low = 12 * Math.floor((Math.min(quiet, threshold_db) - 2) / 12);
+  return { low: Math.max(deepest_db, Math.min(-24, low)), high: 0 };
+}
+
+/** Round levels from the top of an axis down, in steps that leave room. */
+export function ticksOf({ low, high }: Axis): number[] {
+  const step = high - low <= 24 ? 6 : 12;
+  return Array.from({ length: Math.floor((high - low) / step) + 1 }, (_, i) => high - i * step);
+}
+
 export function drawGridY(
   context: CanvasRenderingContext2D,
   frame: Frame,

@@ -1,9 +1,10 @@
+import type { ReactNode } from "react";
 import { Select } from "radix-ui";
 
 interface Props {
   label: string;
   value: string;
-  options: readonly { value: string; label: string; says?: string }[];
+  options: readonly { value: string; label: string; says?: string; picture?: ReactNode }[];
   onChange: (value: string) => void;
 }
 
@@ -22,11 +23,14 @@ export function Choice({ label, value, options, onChange }: Props) {
         <Select.Content className="menu" position="popper" sideOffset={2}>
           <Select.Viewport>
             {options.map((option) => (
-              <Select.Item key={option.value} value={option.value}>
-                <Select.ItemText>{option.label}</Select.ItemText>
-                {option.says && (
-                  <span className="block max-w-[260px] text-[11px] text-mute">{option.says}</span>
-                )}
+              <Select.Item key={option.value} value={option.value} className="flex gap-3">
+                {option.picture}
+                <span>
+                  <Select.ItemText>{option.label}</Select.ItemText>
+                  {option.says && (
+                    <span className="block max-w-[260px] text-[11px] text-mute">{option.says}</span>
+                  )}
+                </span>
               </Select.Item>
             ))}
           </Select.Viewport>

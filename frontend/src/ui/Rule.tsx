@@ -19,7 +19,13 @@ interface Props {
 const MINOR_TICKS = 24;
 
 function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
-  const marks = withRoom(param.ticks.map((tick) => ({ tick, at: toShare(scaled, tick) * 100 })));
+  const marks = withRoom(
+    param.ticks.map((tick) => ({
+      tick,
+      at: toShare(scaled, tick) * 100,
+      text: formatTick(param, tick),
+    })),
+  );
   return (
     <div className="relative h-[17px]" aria-hidden>
       {Array.from({ length: MINOR_TICKS + 1 }, (_, i) => (
@@ -29,7 +35,7 @@ function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
           style={{ left: `${(i / MINOR_TICKS) * 100}%` }}
         />
       ))}
-      {marks.map(({ tick, at, named }) => (
+      {marks.map(({ tick, at, text, named }) => (
         <span key={tick}>
           <i className="absolute top-0 h-[6px] w-px bg-mute" style={{ left: `${at}%` }} />
           {named && (
@@ -40,7 +46,7 @@ function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
                 transform: `translateX(${at < 3 ? "-1px" : at > 97 ? "-100%" : "-50%"})`,
               }}
             >
-              {formatTick(param, tick)}
+              {text}
             </span>
           )}
         </span>

@@ -36,8 +36,14 @@ describe("values with units", () => {
 
 describe("the ticks of a rule", () => {
   it("are named where there is room, both ends always", () => {
-    const named = withRoom([0, 5, 20, 50, 95, 100].map((at) => ({ tick: at, at }))).filter((m) => m.named);
-    expect(named.map(({ at }) => at)).toEqual([0, 20, 50, 100]);
+    const marks = [0, 5, 20, 50, 75, 95, 100].map((at) => ({ at, text: String(at * 10) }));
+    expect(
+      withRoom(marks)
+        .filter(({ named }) => named)
+        .map(({ at }) => at),
+    ).toEqual([0, 20, 50, 75, 100]);
+    const near = [40, 50, 100].map((at) => ({ at, text: "1000000" }));
+    expect(withRoom(near).map(({ named }) => named)).toEqual([true, false, true]);
   });
 });
 

@@ -49,18 +49,26 @@ export function stepped(
   return rounded(scaled, value + direction * Math.max(least, 0.001));
 }
 
-const ROOM = 8.5;
+const RULE_PX = 138;
+const CHARACTER_PX = 5;
+const GAP_PX = 5;
 
-/** Which ticks have room for their figure: the ends first, then those that are not too near to one before. */
-export function withRoom(
-  marks: { tick: number; at: number }[],
-): { tick: number; at: number; named: boolean }[] {
-  const last = marks.at(-1)?.at ?? 100;
-  let before = -ROOM;
+/** Which ticks have room for their figure on a narrow rule: the ends first, then those that are not too near. */
+export function withRoom<Mark extends { at: number; text: string }>(
+  marks: Mark[],
+): (Mark & { named: boolean })[] {
+  const left = ({ at, text }: Mark) => {
+    const width = ((text.length * CHARACTER_PX) / RULE_PX) * 100;
+    return Math.max(0, Math.min(100 - width, at - width / 2));
+  };
+  const right = (mark: Mark) => left(mark) + ((mark.text.length * CHARACTER_PX) / RULE_PX) * 100;
+  const gap = (GAP_PX / RULE_PX) * 100;
+  const last = marks.at(-1);
+  let free = -gap;
   return marks.map((mark, index) => {
-    const named =
-      index === marks.length - 1 || (mark.at - before >= ROOM && (last - mark.at >= ROOM || index === 0));
-    if (named) before = mark.at;
+    const fits = left(mark) >= free + gap && last !== undefined && right(mark) + gap <= left(last);
+    const named = index === 0 || mark === last || fits;
+    if (named) free = right(mark);
     return { ...mark, named };
   });
 }

@@ -43,7 +43,7 @@ PLACES: dict[PlaceName, Place] = {
         Place("club", "Club", "A large system in mono: what is only wide is gone, lows are up.", True),
         Place("converter", "Cheap converter", "Clips what peaks above full scale between the samples."),
         Place(
-            "streaming", "Streaming service", f"Turns a song that is louder than {STREAMING_LUFS:g} LUFS down to it."
+            "streaming", "Streaming service", f"Turns a song that is louder than −{-STREAMING_LUFS:g} LUFS down to it."
         ),
     )
 }
