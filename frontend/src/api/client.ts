@@ -12,7 +12,7 @@ import type {
   Recipe,
   Reference,
   Revision,
-  Series,
+  SurveySeries,
   Song,
   SongRow,
   Source,
@@ -105,7 +105,7 @@ export const api = {
   panel: (id: number, other: string, from: number, to: number) =>
     ask<Panel | { state: string; progress: number }>(panelPath(id, other, from, to)),
   series: (id: number, stage: string, from: number, to: number, columns: number) =>
-    ask<Series | null>(`/songs/${id}/survey/stages/${stage}?${between(from, to)}&columns=${columns}`),
+    ask<SurveySeries | null>(`/songs/${id}/survey/stages/${stage}?${between(from, to)}&columns=${columns}`),
   makeup: (id: number, stage: string) =>
     ask<{ gain_db: number }>(`/songs/${id}/stages/${stage}/makeup`, "POST"),
   sameWork: (id: number, stage: string, before: Recipe, after: Recipe, [from, to]: [number, number]) =>

@@ -158,12 +158,19 @@ export interface Survey extends Partial<MapRows> {
   dismissed?: number;
   /** stage id → advice that the song itself gives */
   notes?: Record<string, string[]>;
+  /** stage id → what a dynamic stage does over the song, in words */
+  work?: Record<string, string>;
 }
 
 export interface Series {
   input_db: number[];
   heard_db: number[];
   effort_db: number[];
+}
+
+export interface SurveySeries extends Series {
+  /** the effort over the passage, in words */
+  words: string;
 }
 
 /** Gains for equal loudness, never above 0 dB. */

@@ -30,6 +30,7 @@ import {
 import { compare, openLane, select, WITHOUT_CHAIN } from "../bench/listening";
 import { edit } from "../bench/edits";
 import { useShape } from "../bench/shape";
+import { useSurvey } from "../bench/useSurvey";
 import { kindInfo, useBench } from "../bench/store";
 import { formatDb } from "../ui/format";
 import { Hint } from "../ui/Hint";
@@ -138,6 +139,7 @@ const Row = memo(function Row({ id }: { id: string }) {
 function StageRow({ stage }: { stage: Stage }) {
   const selected = useBench((s) => s.selected === stage.id);
   const summary = useBench((s) => s.described[stage.id]?.summary ?? "");
+  const work = useSurvey()?.work?.[stage.id];
   const info = kindInfo(stage.kind);
   const title = info?.title ?? stage.kind;
   const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({
@@ -171,7 +173,7 @@ function StageRow({ stage }: { stage: Stage }) {
         {...listeners}
         aria-roledescription="stage, sortable"
         aria-current={selected}
-        title={summary}
+        title={work ? `${summary}\n${work}` : summary}
         onClick={() => select(stage.id)}
         className="absolute inset-0 py-[6px] pr-[10px] pl-[38px] text-left"
       >

@@ -7,6 +7,7 @@ import { compare } from "../bench/listening";
 import { edit, settle } from "../bench/edits";
 import { complain, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
+import { Choice } from "../ui/Choice";
 import { withMinus } from "../ui/format";
 
 /** Named states of the song: name one, hear it, see what differs, take it or a stage of it back. */
@@ -112,15 +113,22 @@ function shownValue(value: unknown): string {
   return typeof value === "string" ? value : JSON.stringify(value);
 }
 
-/** From the version to now, value by value; a whole stage may be taken over. */
+/** From the version to now or another state, value by value; a whole stage may be taken over. */
 function Differences({ version }: { version: Version }) {
   const revision = useBench((s) => s.revision?.id ?? 0);
+  const { versions } = useNamed();
+  const [against, setAgainst] = useState("now");
   const { data } = useQuery({
-    queryKey: ["differences", version.id, revision],
-    queryFn: () => api.differences(version.song_id, `version:${version.id}`, "now"),
+    queryKey: ["differences", version.id, against, revision],
+    queryFn: () => api.differences(version.song_id, `version:${version.id}`, against),
   });
-  if (!data) return null;
-  if (!data.length) return <p className="pt-2 text-mute">Nothing differs from now.</p>;
+  const others = [
+    { value: "now", label: "now" },
+    { value: "received", label: "received" },
+    ...versions
+      .filter(({ id }) => id !== version.id)
+      .map(({ id, name }) => ({ value: `version:${id}`, label: name })),
+  ];
   const take = (row: Difference) => {
     const { recipe } = useBench.getState();
     if (recipe && row.stage)
@@ -128,24 +136,38 @@ function Differences({ version }: { version: Version }) {
   };
   return (
     <table className="mt-2 w-full text-left">
-      <thead className="cap">
+      <thead>
         <tr>
-          <th className="font-[500]">stage</th>
-          <th className="font-[500]">what</th>
-          <th className="font-[500]">{version.name}</th>
-          <th className="font-[500]">now</th>
+          <th className="cap font-[500]">stage</th>
+          <th className="cap font-[500]">what</th>
+          <th className="cap font-[500]">{version.name}</th>
+          <th className="font-[500]">
+            <Choice
+              label={`Compare ${version.name} with`}
+              value={against}
+              options={others}
+              onChange={setAgainst}
+            />
+          </th>
           <th />
         </tr>
       </thead>
       <tbody>
-        {data.map((row, index) => (
+        {data?.length === 0 && (
+          <tr>
+            <td colSpan={5} className="pt-2 text-mute">
+              Nothing differs.
+            </td>
+          </tr>
+        )}
+        {data?.map((row, index) => (
           <tr key={index} className="border-t border-faint">
             <td className="py-[3px]">{row.title}</td>
             <td>{row.what}</td>
             <td>{shownValue(row.before)}</td>
             <td>{shownValue(row.after)}</td>
             <td className="text-right">
-              {row.stage && row.stage !== data[index - 1]?.stage && (
+              {against === "now" && row.stage && row.stage !== data[index - 1]?.stage && (
                 <button
                   type="button"
                   className="font-[620] text-rim hover:underline"

@@ -9,6 +9,12 @@ import { heardNow, useHeard } from "../ui/useHeard";
 import { drawBars, drawCorrelation, drawScope, NAMES, Needle } from "./drawing";
 
 const TRAIL = 8;
+/** The standard's gate: what is quieter has no loudness. */
+const SILENCE = -70;
+
+function heardLufs(lufs: number | null | undefined): string {
+  return formatDb(lufs !== null && lufs !== undefined && lufs > SILENCE ? lufs : null, false, "");
+}
 
 /** What is heard at the moment, and what the whole song measures. */
 export function Gauges() {
@@ -44,11 +50,11 @@ export function Gauges() {
       <div className="mt-2 grid min-h-[226px] flex-[3] shrink-0 grid-cols-[128px_1fr] gap-x-2">
         <Bars />
         <dl className="flex flex-col gap-[7px] pt-1">
-          <Figure name="momentary" value={formatDb(gauge?.momentary_lufs, false, "")} />
-          <Figure name="short term" value={formatDb(gauge?.short_term_lufs, false, "")} />
+          <Figure name="momentary" value={heardLufs(gauge?.momentary_lufs)} />
+          <Figure name="short term" value={heardLufs(gauge?.short_term_lufs)} />
           <Figure
             name="true peak so far"
-            value={gauge && gauge.true_peak_dbtp > -199 ? formatDb(gauge.true_peak_dbtp, false, "") : "—"}
+            value={gauge && gauge.true_peak_dbtp > SILENCE ? formatDb(gauge.true_peak_dbtp, false, "") : "—"}
             tone={gauge && gauge.true_peak_dbtp > 0 ? "text-copper" : "text-green"}
           />
           <Figure name="range" value={formatDb(measures?.loudness_range_lu, false, " LU")} old={old} />

@@ -1,7 +1,7 @@
 import { DropdownMenu } from "radix-ui";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { create } from "zustand";
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { Stage } from "../api/types";
 import { busOf, laneOf, setParams } from "../bench/editing";
@@ -11,8 +11,9 @@ import { complain, useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
+import { Sheet } from "../ui/Sheet";
 import { keepWork, useKeepWork } from "./keepWork";
-import { workInWords } from "./work";
+import { usePassage, useSeries } from "./usePassage";
 
 /** What the left picture shows: the static curve, or what the detector listens through. */
 export const useCompressorPicture = create<{ shows: "curve" | "detector" }>(() => ({ shows: "curve" }));
@@ -79,13 +80,17 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
   );
 }
 
-/** How often how much: what the stage does over the song, in words. */
+/** How often how much: what the stage does over the song, or over the loop, in words. */
 function Work({ stage }: { stage: CompressorStage }) {
   const survey = useSurvey();
-  const effort = survey?.effort?.[stage.id];
-  if (!effort?.length) return null;
+  const loop = useBench((s) => s.loop);
+  const series = useSeries(stage.id, usePassage());
+  const words = loop ? series?.words : survey?.work?.[stage.id];
+  if (!words) return null;
   return (
-    <span className={`truncate ${survey?.state === "done" ? "" : "opacity-50"}`}>{workInWords(effort)}</span>
+    <span className={`truncate ${survey?.state === "done" ? "" : "opacity-50"}`} title={words}>
+      {words}
+    </span>
   );
 }
 
@@ -96,6 +101,15 @@ interface Props {
 
 function StartingPoints({ stage, change }: Props) {
   const { data } = useQuery({ queryKey: ["starts"], queryFn: api.startingPoints, staleTime: Infinity });
+  const client = useQueryClient();
+  const [naming, setNaming] = useState(false);
+  const keep = (name: string) => {
+    setNaming(false);
+    api
+      .keepStartingPoint(name, stage)
+      .then(() => client.invalidateQueries({ queryKey: ["starts"] }))
+      .catch(complain);
+  };
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className="plain whitespace-nowrap">start from ▾</DropdownMenu.Trigger>
@@ -111,16 +125,34 @@ function StartingPoints({ stage, change }: Props) {
             </DropdownMenu.Item>
           ))}
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Item
-            onSelect={() => {
-              const name = window.prompt("Name of the starting point", "My start");
-              if (name) api.keepStartingPoint(name, stage).catch(complain);
-            }}
-          >
+          <DropdownMenu.Item onSelect={() => setNaming(true)}>
             Keep this setting as a starting point …
           </DropdownMenu.Item>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
+      <Sheet title="Keep as a starting point" open={naming} onOpenChange={setNaming}>
+        <form
+          className="mt-4 flex items-center gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            const name = new FormData(event.currentTarget).get("name");
+            if (typeof name === "string" && name.trim()) keep(name.trim());
+          }}
+        >
+          <label className="flex flex-1 items-center gap-2">
+            Name
+            <input
+              name="name"
+              autoFocus
+              maxLength={80}
+              className="flex-1 border border-line bg-well px-2 py-[3px]"
+            />
+          </label>
+          <button type="submit" className="strong">
+            Keep
+          </button>
+        </form>
+      </Sheet>
     </DropdownMenu.Root>
   );
 }

@@ -25,7 +25,7 @@ import {
 import { Dragged } from "./Dragged";
 import type { Axis, Frame } from "./plot";
 import { back, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
-import { drawSpectra, rowFor, spectra } from "./useSpectra";
+import { drawSpectra, nameFrozen, rowFor, spectra } from "./useSpectra";
 import { useRangeDrag } from "./useRangeDrag";
 
 const HZ: Axis = { low: 8, high: 24000, log: true };
@@ -107,6 +107,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
       context.font = "680 12.5px 'Archivo Variable', sans-serif";
       context.textAlign = "left";
       context.fillText(NAMES[plot], frame.left + 8, frame.top + 15);
+      if (index === 0) nameFrozen(context, frame);
     });
     if (spot && searching) {
       context.fillStyle = colour("copper");
@@ -164,7 +165,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
           where(event as unknown as PointerEvent<HTMLElement>).gain,
         )
       }
-      onPointerMove={(event) => searching && search(event)}
+      onPointerMove={(event) => (searching ? search(event) : setSpot(where(event)))}
       onPointerLeave={() => setSpot(null)}
       onClick={(event) => {
         if (searching) create(event as unknown as PointerEvent<HTMLElement>, -2);
@@ -190,9 +191,9 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
           />
         );
       })}
-      {spot && searching && (
+      {spot && (
         <span
-          className="pointer-events-none absolute top-[10px] bg-copper px-[6px] py-[2px] font-[620] text-white"
+          className={`pointer-events-none absolute px-[6px] ${searching ? "top-[10px] bg-copper py-[2px] font-[620] text-white" : "bottom-[18px] bg-ink py-px text-[10.5px] text-page"}`}
           style={spot.x > size.width - 170 ? { right: size.width - spot.x + 6 } : { left: spot.x + 6 }}
         >
           {formatHz(spot.hz)} · {noteName(spot.hz)} · {formatDb(level)}

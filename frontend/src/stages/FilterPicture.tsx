@@ -9,7 +9,7 @@ import type { Axis, Frame } from "./plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
 import { Dragged } from "./Dragged";
 import { SpectrumTools } from "./SpectrumTools";
-import { drawSpectra, spectra } from "./useSpectra";
+import { drawSpectra, nameFrozen, spectra } from "./useSpectra";
 import { useRangeDrag } from "./useRangeDrag";
 
 const HZ: Axis = { low: 8, high: 24000, log: true };
@@ -26,6 +26,7 @@ export function FilterPicture({ stage }: { stage: Stage }) {
     drawGridX(context, frame, HZ, HZ_TICKS, hzLabel);
     drawGridY(context, frame, CURVE, [18, 12, 6, 0, -6, -12, -18, -24, -30, -36], "mute", true);
     drawSpectra(context, frame, HZ, part);
+    nameFrozen(context, frame);
     const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ, hz));
     const ys = (picture?.db ?? []).map((db) => yAt(frame, CURVE, Math.max(-60, db)));
     // what goes, in copper, between the curve and nought

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { Series } from "../api/types";
+import type { SurveySeries } from "../api/types";
 import { useBench } from "../bench/store";
 import { useSurvey } from "../bench/useSurvey";
 import { heardNow } from "../ui/useHeard";
@@ -28,7 +28,7 @@ export function usePassage(): [number, number] {
   return [from, from + width];
 }
 
-export function useSeries(stage: string, [from, to]: [number, number]): Series | null {
+export function useSeries(stage: string, [from, to]: [number, number]): SurveySeries | null {
   const song = useBench((s) => s.song)!;
   const revision = useBench((s) => s.revision?.id ?? 0);
   const survey = useSurvey();

@@ -131,9 +131,28 @@ export function drawSpectra(
   const { frozen } = useSpectrumSettings.getState();
   const { xs, ys } = layOut(frame, axis, part);
   if (spectra.other) fillBelow(context, frame, xs, ys(spectra.other), "trough");
-  frozen.forEach(({ spectrum }, index) =>
-    drawLine(context, frame, xs, ys(spectrum), { ink: INKS[index % INKS.length]!, width: 1.1 }),
-  );
+  frozen.forEach(({ spectrum }, index) => drawLine(context, frame, xs, ys(spectrum), frozenStyle(index)));
   if (spectra.held) drawLine(context, frame, xs, ys(spectra.held), { ink: "mute", width: 0.9, dash: [2, 2] });
   if (spectra.now) drawLine(context, frame, xs, ys(spectra.now), { ink: "tin", width: 1.2 });
+}
+
+const DASHES = [[], [7, 3], [2, 3], [9, 3, 2, 3]];
+const NAME_WIDTH = 74;
+
+/** Which line is which of the frozen spectra, at the top right of a picture. */
+export function nameFrozen(context: CanvasRenderingContext2D, frame: Frame): void {
+  const { frozen } = useSpectrumSettings.getState();
+  context.font = "500 10.5px 'Archivo Variable', sans-serif";
+  context.textAlign = "left";
+  frozen.forEach(({ name }, index) => {
+    const left = frame.left + frame.width - (frozen.length - index) * NAME_WIDTH;
+    const y = frame.top + 11;
+    drawLine(context, frame, [left, left + 18], [y, y], frozenStyle(index));
+    context.fillStyle = colour("mute");
+    context.fillText(name, left + 22, y + 4);
+  });
+}
+
+function frozenStyle(index: number) {
+  return { ink: INKS[index % INKS.length]!, width: 1.2, dash: DASHES[index % DASHES.length]! };
 }

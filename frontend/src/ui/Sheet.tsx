@@ -3,7 +3,8 @@ import type { ReactNode } from "react";
 
 interface Props {
   title: string;
-  trigger: ReactNode;
+  /** What opens it; nothing where something else does. */
+  trigger?: ReactNode;
   wide?: boolean;
   open?: boolean;
   onOpenChange?: (open: boolean) => void;
@@ -14,7 +15,7 @@ interface Props {
 export function Sheet({ title, trigger, wide, open, onOpenChange, children }: Props) {
   return (
     <Dialog.Root {...(open === undefined ? {} : { open })} {...(onOpenChange ? { onOpenChange } : {})}>
-      <Dialog.Trigger asChild>{trigger}</Dialog.Trigger>
+      {trigger && <Dialog.Trigger asChild>{trigger}</Dialog.Trigger>}
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-20 bg-black/35" />
         <Dialog.Content

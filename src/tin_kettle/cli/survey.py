@@ -15,6 +15,7 @@ from tin_kettle.cli.render import bus_files, open_buses
 from tin_kettle.core.engine.road import plain_recipe
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import load_recipe
+from tin_kettle.core.survey.effort import song_words
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.survey import Survey, survey_song
@@ -40,7 +41,7 @@ def survey(source: Path | None, buses: tuple[str, ...], recipe_path: Path, as_js
         told = {
             "before": {**received.measures, **_figures(received)},
             "after": {**now.measures, **_figures(now)},
-            "stages": {stage.id: _effort(now, stage.id) for _, chain in recipe.chains() for stage in chain},
+            "stages": {stage.id: _effort(now, stage.id, recipe) for _, chain in recipe.chains() for stage in chain},
             "findings": [finding.document() for finding in found],
         }
         click.echo(json.dumps(told))
@@ -56,7 +57,7 @@ def _figures(found: Survey) -> dict[str, Any]:
     return {name: passage[name] for name in ("low_correlation", "ranges", "hz", "average_db", "maximum_db")}
 
 
-def _effort(found: Survey, stage_id: str) -> dict[str, Any]:
+def _effort(found: Survey, stage_id: str, recipe: Recipe) -> dict[str, Any]:
     count = max(1, round(found.seconds * POINTS_PER_S))
     effort = found.stages[stage_id][2]
     hardest_db, at_s = found.hardest(stage_id)
@@ -66,6 +67,7 @@ def _effort(found: Survey, stage_id: str) -> dict[str, Any]:
         "mean_db": round(float(np.mean(effort)), 3),
         "hardest_db": round(hardest_db, 3),
         "hardest_at_s": round(at_s, 3),
+        "says": song_words(found, stage_id, recipe.sections),
     }
 
 
@@ -81,6 +83,6 @@ def _tell(recipe: Recipe, now: Survey, received: Survey) -> None:
         click.echo(f"  {label:<16}{shown[0]:>9} → {shown[1]:>7} {unit}")
     for _, chain in recipe.chains():
         for stage in chain:
-            db, at_s = now.hardest(stage.id)
-            if db < -0.05:
-                click.echo(f"  {stage.declared.title} '{stage.id}': {db:.1f} dB at most, at {at_s:.1f} s")
+            if stage.declared.dynamic and stage.on:
+                says = song_words(now, stage.id, recipe.sections)
+                click.echo(f"  {stage.declared.title} '{stage.id}': {says}, at {now.hardest(stage.id)[1]:.1f} s")

@@ -10,8 +10,11 @@ from typing import Any, cast
 from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.core.engine.passage import render_passage
+from tin_kettle.core.engine.slot import METER_HOP
 from tin_kettle.core.listen.match import match_all
+from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.survey.advice import side_notes
+from tin_kettle.core.survey.effort import effort_words, song_words
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
@@ -36,6 +39,7 @@ def survey(song_id: int) -> Response:
     if work:
         return jsonify(work)
     now, received = cast(Survey, now), cast(Survey, received)
+    recipe = current_revision(context().library, song_id).recipe
     found, hidden = views.findings(context().library, song_id, now, received)
     return jsonify(
         state="done",
@@ -44,10 +48,15 @@ def survey(song_id: int) -> Response:
         received=received.measures,
         findings=[finding.document() for finding in found],
         dismissed=hidden,
-        notes=side_notes(current_revision(context().library, song_id).recipe, now),
+        notes=side_notes(recipe, now),
+        work={stage_id: song_words(now, stage_id, recipe.sections) for stage_id in _dynamic(recipe)},
         **views.overview(now, 0, now.frames, _columns()),
         received_wave=views.wave(received, 0, received.frames, _columns()),
     )
+
+
+def _dynamic(recipe: Recipe) -> list[str]:
+    return [stage.id for _, chain in recipe.chains() for stage in chain if stage.on and stage.declared.dynamic]
 
 
 @blueprint.post("/songs/<int:song_id>/survey/stop")
@@ -69,11 +78,13 @@ def tile(song_id: int) -> Response:
 
 @blueprint.get("/songs/<int:song_id>/survey/stages/<stage_id>")
 def series(song_id: int, stage_id: str) -> Response:
-    """A stage's levels and effort between two frames; null while there is no survey."""
+    """A stage's levels and effort between two frames, the latter in words too; null while there is no survey."""
     now = look(song_id)
     if isinstance(now, Job) or stage_id not in now.stages:
         return jsonify(None)
-    return jsonify(now.series(stage_id, *passage(now.frames), _columns()))
+    start, end = passage(now.frames)
+    effort_db = now.stages[stage_id][2][start // METER_HOP : max(end // METER_HOP, start // METER_HOP + 1)]
+    return jsonify(**now.series(stage_id, start, end, _columns()), words=effort_words(effort_db))
 
 
 def _reference_passage(song_id: int, name: str) -> tuple[int, int] | None:

@@ -6,7 +6,6 @@ import pytest
 from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.listen.match import match_loudness
 from tin_kettle.core.measure.song import SongMeter
 from tin_kettle.core.survey.pyramid import BASE_FRAMES, Pyramid, PyramidBuilder
 from tin_kettle.core.survey.survey import Survey, survey_song
@@ -83,10 +82,3 @@ def test_loudness_of_passages_is_that_of_the_passage():
     survey = survey_song(recipe_of(), {"mix": ArraySource(x, RATE_HZ)})
     assert survey.lufs(0, 190000) == pytest.approx(-30, abs=0.05)
     assert survey.lufs(194000, 384000) == pytest.approx(-20, abs=0.05)
-
-
-def test_matching_turns_the_louder_one_down():
-    match = match_loudness(-30.0, -20.0, estimate=False)
-    assert (match.other_db, match.now_db) == (0.0, -10.0)
-    assert match_loudness(-20.0, -30.0, estimate=False).other_db == -10.0
-    assert match_loudness(None, -30.0, estimate=False).estimate
