@@ -1,0 +1,69 @@
+import { useEffect } from "react";
+import { setKeyed } from "../bench/keys";
+import { compare, keepAtHand, setMatched, WITHOUT_CHAIN } from "../bench/listening";
+import { matchWords } from "../bench/matching";
+import { useBench } from "../bench/store";
+import { useMatchedPassage } from "../bench/useSurvey";
+import { Hint } from "../ui/Hint";
+import { ComparePanel } from "./ComparePanel";
+import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";
+import { nameOf } from "./words";
+
+/** What may be heard by one key, and how it is matched. */
+export function CompareKeys() {
+  const heard = useBench((s) => s.heard);
+  const other = useBench((s) => s.other);
+  const matched = useBench((s) => s.matched);
+  const match = useBench((s) => s.match);
+  const blind = useBench((s) => s.blind !== null);
+  const named = useNamed();
+  const titles = stageTitles();
+  const otherName = useHeardName(other).toLowerCase();
+  const keyed = keyedOthers(named);
+  useMatchedPassage(keyed);
+  useEffect(() => {
+    setKeyed(keyed);
+    keepAtHand(keyed);
+  });
+  const shows = (value: string) => !blind && heard === value;
+  const states = !blind && other.startsWith("without") && !keyed.includes(other) ? [...keyed, other] : keyed;
+  const words = matchWords(match, heard === "now", otherName, matched);
+  const said = matched ? (match.estimate ? "matched, estimate" : "level matched") : "not matched";
+  return (
+    <>
+      <div className="flex min-w-0 shrink gap-1 overflow-hidden" role="group" aria-label="Compare">
+        {states.map((value, index) => (
+          <button
+            key={value}
+            type="button"
+            disabled={blind}
+            aria-pressed={shows(value)}
+            title={nameOf(value, named, titles)}
+            onClick={() => compare(value)}
+            className={`max-w-[104px] min-w-[58px] border border-line px-[8px] pt-[3px] pb-[4px] text-left ${shows(value) ? "bg-ink text-page" : "bg-well"} ${!blind && value === other && heard !== value ? "border-b-2 border-b-rim" : ""}`}
+          >
+            <b className="block truncate font-bold">{nameOf(value, named, titles)}</b>
+            <span
+              className={`block text-[10px] [font-stretch:84%] ${shows(value) ? "opacity-75" : "text-mute"}`}
+            >
+              {keyed.includes(value) ? `key ${index + 1}` : value === WITHOUT_CHAIN ? "key N" : "key 0"}
+            </span>
+          </button>
+        ))}
+      </div>
+      <ComparePanel />
+      <Hint text="Compares at equal loudness: the louder one goes down by this much. Off, you hear the levels as they are.">
+        <button
+          type="button"
+          aria-pressed={matched}
+          aria-label="Match loudness"
+          onClick={() => setMatched(!matched)}
+          className={`w-[104px] shrink-0 truncate text-left max-[1100px]:w-[84px] leading-[1.3] font-[620] ${matched ? "text-green" : "text-copper"}`}
+        >
+          {said}
+          <span className="cap block truncate">{blind ? "for the blind test" : words}</span>
+        </button>
+      </Hint>
+    </>
+  );
+}

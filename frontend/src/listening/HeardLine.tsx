@@ -1,0 +1,120 @@
+import { useQuery } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { api } from "../api/client";
+import { stageOf } from "../bench/editing";
+import { loopFromHere, plainResult, setQueue } from "../bench/listening";
+import { kindInfo, PLAIN, useBench } from "../bench/store";
+import { Segments } from "../ui/Segments";
+import { useHeard } from "../ui/useHeard";
+import { Device } from "./Device";
+import { RangeSweep } from "./RangeSweep";
+import { useHeardName } from "./useNamed";
+import { heardInWords } from "./words";
+
+const QUEUES = ["120", "200", "400"].map((value) => ({ value, label: `${value} ms` }));
+
+/** What is being heard, in words, and how the sound is doing. */
+export function HeardLine() {
+  const heard = useBench((s) => s.heard);
+  const tap = useBench((s) => s.tap);
+  const listening = useBench((s) => s.listening);
+  const connected = useBench((s) => s.connected);
+  const underruns = useBench((s) => s.underruns);
+  const song = useBench((s) => s.song)!;
+  const queueMs = useBench((s) => s.queueMs);
+  const kind = useBench((s) => stageOf(s.recipe!, s.selected)?.kind ?? "");
+  const name = useHeardName(heard);
+  const blind = useBench((s) => s.blind);
+  const now = useHeard();
+  const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
+  const stage = kindInfo(kind)?.title.toLowerCase() ?? "stage";
+  const place = places?.places.find((one) => one.name === listening.place);
+  const words = heardInWords(
+    blind ?? name,
+    heard === "now" ? tap : "result",
+    `the ${stage}`,
+    listening,
+    place,
+  );
+  const plain =
+    heard === "now" &&
+    tap === "result" &&
+    listening.fold === "stereo" &&
+    listening.range === "all" &&
+    listening.place === PLAIN.place &&
+    !listening.solo.length &&
+    !listening.muted.length;
+  const load = Math.round((now?.meters.load ?? 0) * 100);
+  return (
+    <div className="flex min-w-0 items-center gap-4 pb-[4px]">
+      <div className="min-w-0 truncate" role="status" aria-label="Hearing">
+        <span className="text-mute">hearing</span> <b className="font-[620]">{words}</b>
+      </div>
+      <RangeSweep />
+      {!plain && blind === null && (
+        <button type="button" className="shrink-0 font-[620] text-rim hover:underline" onClick={plainResult}>
+          plain result (Esc)
+        </button>
+      )}
+      <span className="ml-auto" />
+      <Heavy />
+      {now?.gauge.clips && blind === null && (
+        <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-white">
+          monitor clips
+        </span>
+      )}
+      <Popover.Root>
+        <Popover.Trigger
+          className={`cap shrink-0 truncate hover:text-ink ${underruns > 0 || !connected || load > 80 ? "text-copper" : ""}`}
+        >
+          {connected ? `live · ${song.rate_hz / 1000} kHz` : "connection lost, coming back by itself"}
+          {` · load ${load} %`}
+          {` · ${underruns === 0 ? "no" : underruns} ${underruns === 1 ? "gap" : "gaps"}`}
+        </Popover.Trigger>
+        <Popover.Portal>
+          <Popover.Content className="menu w-[290px] p-3!" side="top" sideOffset={8}>
+            <b className="font-[640]">Live sound</b>
+            <p className="my-1 text-mute">
+              Audio queued ahead of the ear. A longer queue has fewer gaps on a busy machine; moves are heard
+              as fast.
+            </p>
+            <Segments
+              label="Queue"
+              value={String(queueMs)}
+              options={QUEUES}
+              onChange={(value) => setQueue(Number(value))}
+            />
+            <Device />
+            <p className="cap mt-2">
+              The device runs at {song.rate_hz} Hz. Gaps so far: {underruns}. The chain takes {load} % of the
+              time there is
+              {load > 80 ? ": too heavy to be sure of; switch a stage off, or lengthen the queue." : "."}
+            </p>
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>
+    </div>
+  );
+}
+
+/** A chain that takes longer than it sounds, and how it is heard all the same. */
+function Heavy() {
+  const { heavy, progress } = useBench((s) => s.work);
+  if (!heavy) return null;
+  if (progress === null)
+    return (
+      <span role="status" className="flex min-w-0 shrink gap-2 text-copper">
+        <span className="truncate">too heavy to play as it changes</span>
+        <button type="button" className="shrink-0 font-[620] hover:underline" onClick={loopFromHere}>
+          render 8 s from here and loop them
+        </button>
+      </span>
+    );
+  return (
+    <span role="status" className="min-w-0 shrink truncate text-copper">
+      {progress < 1
+        ? `too heavy to play as it changes: rendering the loop, ${Math.round(progress * 100)} %`
+        : "heavy chain: the loop is played as rendered ahead"}
+    </span>
+  );
+}

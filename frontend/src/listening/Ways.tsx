@@ -1,0 +1,61 @@
+import { useQuery } from "@tanstack/react-query";
+import { api } from "../api/client";
+import { listenAs } from "../bench/listening";
+import { useBench } from "../bench/store";
+import { Choice } from "../ui/Choice";
+import { Segments } from "../ui/Segments";
+import { PlaceCurve } from "./PlaceCurve";
+import { FOLDS } from "./words";
+
+const RANGES = [
+  { value: "all", label: "all" },
+  { value: "lows", label: "lows" },
+  { value: "band", label: "band" },
+] as const;
+
+/** Fold, range and place: everything combines. */
+export function Ways() {
+  const listening = useBench((s) => s.listening);
+  const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
+  return (
+    <>
+      <div>
+        <div className="cap mb-[2px]">Fold</div>
+        <Choice
+          label="Fold"
+          value={listening.fold}
+          options={FOLDS}
+          onChange={(fold) => listenAs({ fold: fold as (typeof FOLDS)[number]["value"] })}
+        />
+      </div>
+      <div>
+        <div className="cap mb-[2px]">Only this range</div>
+        <Segments
+          label="Only this range"
+          value={listening.range}
+          options={RANGES}
+          onChange={(range) => {
+            const wide = listening.low_hz > 25 ? {} : { low_hz: 2000, high_hz: 5000 };
+            listenAs(
+              range === "lows" ? { range, high_hz: 120 } : range === "band" ? { range, ...wide } : { range },
+            );
+          }}
+        />
+      </div>
+      <div>
+        <div className="cap mb-[2px]">Place</div>
+        <Choice
+          label="Place"
+          value={listening.place}
+          options={(places?.places ?? []).map(({ name, title, says, curve_db }) => ({
+            value: name,
+            label: title,
+            says,
+            picture: <PlaceCurve curve_db={curve_db} />,
+          }))}
+          onChange={(place) => listenAs({ place: place as typeof listening.place })}
+        />
+      </div>
+    </>
+  );
+}
