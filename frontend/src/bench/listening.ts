@@ -1,11 +1,12 @@
 /** Playing, comparing and ways of listening. Nothing here ever changes the recipe. */
 import { api } from "../api/client";
-import type { Listening, Match, Matched } from "../api/types";
+import type { Listening, Match, Matched, Param, Stages } from "../api/types";
 import { LivePlayer } from "../live/player";
 import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf, MASTER } from "./editing";
 import { describe, moveParam, onEdit, standing } from "./edits";
+import { carried } from "../ui/scale";
 import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
 import { complain, PLAIN, readings, useBench } from "./store";
 import type { Heard, Span } from "./store";
@@ -26,7 +27,13 @@ export function currentPlayer(): LivePlayer | null {
 }
 
 export async function openSong(id: number): Promise<void> {
-  const [stages, song] = await Promise.all([get().stages ?? api.stages(), api.song(id)]);
+  const [declared, song] = await Promise.all([api.stages(), api.song(id)]);
+  const within = (params: Param[]) => params.map((param) => carried(param, song.rate_hz));
+  const stages: Stages = {
+    kinds: declared.kinds.map((kind) => ({ ...kind, params: within(kind.params) })),
+    band: within(declared.band),
+    detector_filter: within(declared.detector_filter),
+  };
   player?.close();
   const { recipe } = song.revision;
   set({

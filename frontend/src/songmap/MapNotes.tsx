@@ -50,7 +50,7 @@ export function MapNotes() {
       </div>
       <div className={busy ? "opacity-50" : ""}>
         {findings.map((finding) => (
-          <FindingRow key={finding.id} finding={finding} />
+          <FindingRow key={finding.id} finding={finding} settled={!busy} />
         ))}
         {(survey?.dismissed ?? 0) > 0 && <Recall count={survey!.dismissed!} />}
         {hardest.length > 0 && <div className="cap mt-1">hardest work</div>}
@@ -75,7 +75,7 @@ export function MapNotes() {
   );
 }
 
-function FindingRow({ finding }: { finding: Finding }) {
+function FindingRow({ finding, settled }: { finding: Finding; settled: boolean }) {
   const song = useBench((s) => s.song)!;
   const client = useQueryClient();
   const go = () => finding.at_s !== null && seek((finding.at_s - 1) * song.rate_hz);
@@ -115,7 +115,13 @@ function FindingRow({ finding }: { finding: Finding }) {
           <div className="mt-3 flex flex-wrap gap-2">
             {finding.fix && (
               <Popover.Close asChild>
-                <button type="button" className="strong" onClick={() => void attempt()}>
+                <button
+                  type="button"
+                  className="strong disabled:opacity-50"
+                  disabled={!settled}
+                  title={settled ? undefined : "The song is being surveyed anew"}
+                  onClick={() => void attempt()}
+                >
                   Try: {finding.fix}
                 </button>
               </Popover.Close>

@@ -84,20 +84,21 @@ interface PinProps {
 /** Drag for frequency and, where it has one, gain; the wheel and the page keys for Q. */
 function Pin({ frame, box, filter, number, onMove }: PinProps) {
   const held = useRef(false);
+  const rateHz = useBench((s) => s.song!.rate_hz);
   const gain = isPass(filter) ? 0 : filter.gain_db;
   const drag = (event: PointerEvent<HTMLElement>) => {
     if (!held.current) return;
     const rect = box.current!.getBoundingClientRect();
     const along = Math.max(0, Math.min(1, (event.clientX - rect.left - frame.left) / frame.width));
     const up = 1 - (event.clientY - rect.top - frame.top) / frame.height;
-    const hz = heldFilterHz(back(HZ, along));
+    const hz = heldFilterHz(back(HZ, along), rateHz);
     onMove(isPass(filter) ? { hz } : { hz, gain_db: heldFilterGain(back(DB, up)) });
   };
   const key = (event: KeyboardEvent<HTMLElement>) => {
     const fine = event.shiftKey ? 0.1 : 1;
     const moves: Record<string, Partial<DetectorFilter>> = {
-      ArrowRight: { hz: heldFilterHz(filter.hz * 2 ** (fine / 12)) },
-      ArrowLeft: { hz: heldFilterHz(filter.hz / 2 ** (fine / 12)) },
+      ArrowRight: { hz: heldFilterHz(filter.hz * 2 ** (fine / 12), rateHz) },
+      ArrowLeft: { hz: heldFilterHz(filter.hz / 2 ** (fine / 12), rateHz) },
       PageUp: { q: heldFilterQ(filter.q * 1.1) },
       PageDown: { q: heldFilterQ(filter.q / 1.1) },
     };

@@ -75,6 +75,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
   const { bands } = stage.params;
   const plots = Object.keys(picture?.plots ?? { stereo: [] }) as Channels[];
+  const rateHz = useBench((s) => s.song!.rate_hz);
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const reach = reachDb(bands);
@@ -126,7 +127,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
     return {
       x,
       plot,
-      hz: heldHz(back(HZ, Math.max(0, Math.min(1, (x - frame.left) / frame.width)))),
+      hz: heldHz(back(HZ, Math.max(0, Math.min(1, (x - frame.left) / frame.width))), rateHz),
       gain: heldGain(back(gain, 1 - (y - frame.top) / frame.height)),
     };
   };
@@ -216,6 +217,7 @@ interface PinProps {
 
 /** A numbered pin on a stem: drag for frequency and gain, wheel for Q, all of it by keys too. */
 function Pin({ stage, band, number, frame, gain, chosen, choose, where }: PinProps) {
+  const rateHz = useBench((s) => s.song!.rate_hz);
   const drag = useRef<{ hz: number; gain: number } | null>(null);
   const x = xAt(frame, HZ, band.hz);
   const db = hasGain(band) ? (band.shape === "bell" ? band.gain_db : band.gain_db / 2) : 0;
@@ -227,8 +229,8 @@ function Pin({ stage, band, number, frame, gain, chosen, choose, where }: PinPro
   const key = (event: KeyboardEvent<HTMLElement>) => {
     const fine = event.shiftKey ? 0.1 : 1;
     const moves: Record<string, () => void> = {
-      ArrowRight: () => change({ hz: heldHz(band.hz * 2 ** (fine / 12)) }),
-      ArrowLeft: () => change({ hz: heldHz(band.hz / 2 ** (fine / 12)) }),
+      ArrowRight: () => change({ hz: heldHz(band.hz * 2 ** (fine / 12), rateHz) }),
+      ArrowLeft: () => change({ hz: heldHz(band.hz / 2 ** (fine / 12), rateHz) }),
       ArrowUp: () => hasGain(band) && change({ gain_db: heldGain(band.gain_db + Math.max(0.1, 0.5 * fine)) }),
       ArrowDown: () =>
         hasGain(band) && change({ gain_db: heldGain(band.gain_db - Math.max(0.1, 0.5 * fine)) }),
@@ -290,7 +292,7 @@ function Pin({ stage, band, number, frame, gain, chosen, choose, where }: PinPro
           event.stopPropagation();
           const at = where(event);
           const scale = band.shape === "bell" ? 1 : 2;
-          const fields: Partial<Band> = { hz: heldHz(at.hz * drag.current.hz) };
+          const fields: Partial<Band> = { hz: heldHz(at.hz * drag.current.hz, rateHz) };
           if (hasGain(band)) fields.gain_db = heldGain(at.gain * scale + drag.current.gain);
           change(fields);
         }}

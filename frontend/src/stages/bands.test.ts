@@ -17,8 +17,9 @@ describe("the bands of an equalizer", () => {
   });
 
   it("never leave what is allowed", () => {
-    expect(heldHz(3)).toBe(10);
-    expect(heldHz(99999)).toBe(24000);
+    expect(heldHz(3, 96000)).toBe(10);
+    expect(heldHz(99999, 96000)).toBe(24000);
+    expect(heldHz(99999, 48000)).toBe(23520);
     expect(heldGain(-99)).toBe(-24);
     expect(heldGain(1.26)).toBe(1.3);
   });

@@ -1,6 +1,7 @@
 /** Edits of an equalizer's bands, and where their pins stand: pure. */
 import type { Band, Channels } from "../api/types";
 import { formatDb, formatHz } from "../ui/format";
+import { CARRIED } from "../ui/scale";
 
 export const MOST_BANDS = 16;
 export const HZ_LOW = 10;
@@ -71,8 +72,11 @@ export function copyToOther(bands: readonly Band[], id: string): { bands: Band[]
   return addBand(bands, { ...rest, channels: OPPOSITE[band.channels] });
 }
 
-export function heldHz(hz: number): number {
-  return Number(Math.max(HZ_LOW, Math.min(HZ_HIGH, hz)).toPrecision(4));
+/** A frequency that a band may have in a song of a rate. */
+export function heldHz(hz: number, rateHz: number): number {
+  const high = Math.min(HZ_HIGH, CARRIED * rateHz);
+  const held = Math.max(HZ_LOW, Math.min(high, hz));
+  return Math.min(high, Number(held.toPrecision(4)));
 }
 
 export function heldGain(gain_db: number): number {

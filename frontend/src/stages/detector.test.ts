@@ -12,7 +12,8 @@ const { heldFilterGain, heldFilterHz, heldFilterQ, isPass } = await import("./de
 
 describe("a detector filter's pin", () => {
   it("stays inside what the recipe allows", () => {
-    expect([heldFilterHz(3), heldFilterHz(123.456), heldFilterHz(99999)]).toEqual([20, 123.5, 20000]);
+    expect([3, 123.456, 99999].map((hz) => heldFilterHz(hz, 48000))).toEqual([20, 123.5, 20000]);
+    expect(heldFilterHz(99999, 32000)).toBe(15680);
     expect([heldFilterGain(-99), heldFilterGain(1.26), heldFilterGain(99)]).toEqual([-24, 1.3, 24]);
     expect([heldFilterQ(0), heldFilterQ(0.70711), heldFilterQ(99)]).toEqual([0.1, 0.707, 40]);
   });

@@ -6,6 +6,7 @@ import { listen } from "../bench/listening";
 import { edit, rest } from "../bench/edits";
 import { useBench } from "../bench/store";
 import { formatHz } from "../ui/format";
+import { CARRIED } from "../ui/scale";
 
 /** Whether the ear goes to the detector while one of its controls is held. */
 export const useFollow = create<{ follows: boolean; held: boolean }>(() => ({ follows: false, held: false }));
@@ -44,6 +45,7 @@ export function isPass({ kind }: DetectorFilter): boolean {
 const held = (value: number, low: number, high: number, digits: number) =>
   Number(Math.max(low, Math.min(high, value)).toPrecision(digits));
 
-export const heldFilterHz = (hz: number) => held(hz, 20, 20000, 4);
+export const heldFilterHz = (hz: number, rateHz: number) =>
+  held(hz, 20, Math.min(20000, CARRIED * rateHz), 4);
 export const heldFilterGain = (db: number) => Math.round(Math.max(-24, Math.min(24, db)) * 10) / 10;
 export const heldFilterQ = (q: number) => held(q, 0.1, 40, 3);

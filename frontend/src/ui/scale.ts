@@ -15,6 +15,16 @@ export interface Scaled {
   scale: "linear" | "log";
 }
 
+/** The share of a rate up to which recipes may name frequencies. */
+export const CARRIED = 0.49;
+
+/** A parameter as far as a song's rate carries it. */
+export function carried(param: Param, rateHz: number): Param {
+  const high = CARRIED * rateHz;
+  if (param.unit !== "Hz" || param.high === null || param.high <= high) return param;
+  return { ...param, high, ticks: param.ticks.filter((tick) => tick <= high) };
+}
+
 export function toShare({ low, high, scale }: Scaled, value: number): number {
   const share = scale === "log" ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
   return Math.max(0, Math.min(1, share));
