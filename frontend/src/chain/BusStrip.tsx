@@ -54,7 +54,7 @@ export function BusStrip({ bus }: { bus: Bus }) {
           type="button"
           aria-pressed={soloed}
           title="Hear this alone (S)"
-          className={`plain px-2! py-[1px]! ${soloed ? "border-mustard! bg-mustard! text-white" : ""}`}
+          className={`plain px-2! py-[1px]! ${soloed ? "border-mustard! bg-mustard! text-on-rim" : ""}`}
           onClick={() => listenAs({ solo: toggled(listening.solo) })}
         >
           solo
@@ -63,7 +63,7 @@ export function BusStrip({ bus }: { bus: Bus }) {
           type="button"
           aria-pressed={muted}
           title="Leave this out for the ear; again brings it back in (P)"
-          className={`plain px-2! py-[1px]! ${muted ? "border-copper! bg-copper! text-white" : ""}`}
+          className={`plain px-2! py-[1px]! ${muted ? "border-copper! bg-copper! text-on-rim" : ""}`}
           onClick={() => listenAs({ muted: toggled(listening.muted) })}
         >
           {muted ? "back in" : "out"}

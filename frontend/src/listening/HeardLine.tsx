@@ -59,7 +59,7 @@ export function HeardLine() {
       <span className="ml-auto" />
       <Heavy />
       {now?.gauge.clips && blind === null && (
-        <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-white">
+        <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-on-rim">
           monitor clips
         </span>
       )}

@@ -29,7 +29,7 @@ export function Monitor() {
           type="button"
           aria-pressed={dim}
           onClick={toggleDim}
-          className={`border px-[8px] py-[3px] ${dim ? "border-mustard bg-mustard text-white" : "border-line bg-well"}`}
+          className={`border px-[8px] py-[3px] ${dim ? "border-mustard bg-mustard text-on-rim" : "border-line bg-well"}`}
         >
           Dim
         </button>

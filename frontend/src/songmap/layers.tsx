@@ -41,7 +41,15 @@ export const StillMap = memo(function StillMap({ picture, scope, theme }: StillP
     },
     [picture, scope],
   );
-  return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
+  return (
+    <canvas
+      ref={useCanvas(draw)}
+      role="img"
+      aria-label="Waveforms as received and as mastered, and below them where each stage works"
+      data-theme-dark={theme}
+      className="absolute inset-0 h-full w-full"
+    />
+  );
 }, isSame);
 
 interface OverlayProps {
@@ -59,5 +67,12 @@ export const Overlay = memo(function Overlay({ view, loop, hover, theme }: Overl
       drawOverlay(context, width, height, [from, to], loop, hover),
     [from, to, loop, hover],
   );
-  return <canvas ref={useCanvas(draw)} data-theme-dark={theme} className="absolute inset-0 h-full w-full" />;
+  return (
+    <canvas
+      aria-hidden
+      ref={useCanvas(draw)}
+      data-theme-dark={theme}
+      className="absolute inset-0 h-full w-full"
+    />
+  );
 });

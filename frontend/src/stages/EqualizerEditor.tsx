@@ -68,7 +68,7 @@ export function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
           type="button"
           aria-pressed={searching}
           title="A narrow band follows the pointer over the spectrum; a click places a pin there"
-          className={`plain ${searching ? "border-copper! bg-copper! text-white" : ""}`}
+          className={`plain ${searching ? "border-copper! bg-copper! text-on-rim" : ""}`}
           onClick={() => search(!searching)}
         >
           search
@@ -100,7 +100,7 @@ function Solo({ band, number }: { band: Band; number: number }) {
     <button
       type="button"
       aria-pressed={on}
-      className={`plain shrink-0 ${on ? "border-copper! bg-copper! text-white" : ""}`}
+      className={`plain shrink-0 ${on ? "border-copper! bg-copper! text-on-rim" : ""}`}
       onClick={() => listenAs(on ? { range: "all", fold: "stereo" } : { range: "band", ...range, fold })}
     >
       pin {number} alone

@@ -194,7 +194,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
       })}
       {spot && (
         <span
-          className={`pointer-events-none absolute px-[6px] ${searching ? "top-[10px] bg-copper py-[2px] font-[620] text-white" : "bottom-[18px] bg-ink py-px text-[10.5px] text-page"}`}
+          className={`pointer-events-none absolute px-[6px] ${searching ? "top-[10px] bg-copper py-[2px] font-[620] text-on-rim" : "bottom-[18px] bg-ink py-px text-[10.5px] text-page"}`}
           style={spot.x > size.width - 170 ? { right: size.width - spot.x + 6 } : { left: spot.x + 6 }}
         >
           {formatHz(spot.hz)} · {noteName(spot.hz)} · {formatDb(level)}
@@ -301,7 +301,7 @@ function Pin({ stage, band, number, frame, gain, chosen, choose, where }: PinPro
           drag.current = null;
           rest();
         }}
-        className={`absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center text-[11px] font-[680] ${chosen ? "z-10 bg-copper text-white" : band.on ? "bg-ink text-page" : "border border-ink bg-well text-mute"}`}
+        className={`absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center text-[11px] font-[680] ${chosen ? "z-10 bg-copper text-on-rim" : band.on ? "bg-ink text-page" : "border border-ink bg-well text-mute"}`}
         style={{ left: x, top: Math.max(frame.top, Math.min(frame.top + frame.height, y)) }}
       >
         {number}
