@@ -105,7 +105,14 @@ def test_starting_points_and_matched_makeup(buses):
     buses.surveyed()
     page.get_by_role("button", name="match makeup").click()
     page.wait_for_function("window.tinKettle.state().recipe.master[0].params.makeup_db > 0.3")
-    buses.saved()
+    buses.surveyed()
+    expect(page.get_by_label("Stage")).to_contain_text("dB at most")
+    page.get_by_role("button", name="start from ▾").click()
+    page.get_by_role("menuitem", name="Keep this setting").click()
+    page.get_by_label("Name", exact=True).fill("My own")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="start from ▾").click()
+    expect(page.get_by_role("menuitem", name="My own")).to_contain_text("4:1")
 
 
 def test_the_same_work_is_kept_while_the_attack_moves(buses):

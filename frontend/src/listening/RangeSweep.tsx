@@ -6,7 +6,8 @@ import { LowsMeter } from "./LowsMeter";
 
 const LOWS = { low: 40, high: 500 };
 const BAND = { low: 20, high: 20000 };
-const LEAST_OCTAVES = 0.25;
+const STEP_OCTAVES = 1 / 48;
+const LEAST_STEPS = 12;
 
 /** Sweeps what is heard alone, up and down: one edge of the lows, both of a band. */
 export function RangeSweep() {
@@ -23,8 +24,8 @@ export function RangeSweep() {
         aria-label="Range that is heard"
         min={Math.log2(low)}
         max={Math.log2(high)}
-        step={0.01}
-        minStepsBetweenThumbs={LEAST_OCTAVES / 0.01}
+        step={STEP_OCTAVES}
+        minStepsBetweenThumbs={LEAST_STEPS}
         value={edges.map(octave)}
         onValueChange={(octaves) => {
           const hz = octaves.map((at) => Math.round(2 ** at));

@@ -45,7 +45,7 @@ export const StillMap = memo(function StillMap({ picture, scope, theme }: StillP
     <canvas
       ref={useCanvas(draw)}
       role="img"
-      aria-label="Waveforms as received and as mastered, and below them where each stage works"
+      aria-label="Waveforms as received and as mastered, with the rows below them"
       data-theme-dark={theme}
       className="absolute inset-0 h-full w-full"
     />
