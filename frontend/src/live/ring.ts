@@ -1,6 +1,6 @@
 /** A stretch of the stream that is yet to be played, addressed by absolute position and written over at will. */
 
-export const RING_FRAMES = 1 << 17;
+export const RING_FRAMES = 1 << 18;
 export const SEAM_FRAMES = 240;
 
 export class Ring {

@@ -25,7 +25,7 @@ import orjson
 from simple_websocket import ConnectionClosed
 
 from tin_kettle.core.engine.live import Audition, Played
-from tin_kettle.core.engine.road import BLOCK_FRAMES, Piece
+from tin_kettle.core.engine.road import Piece
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.match import Match, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
@@ -121,7 +121,7 @@ class Session:
             boot=BOOT,
             rate_hz=self._audition.rate_hz,
             frames=self._audition.frames,
-            block=BLOCK_FRAMES,
+            block=self._audition.block_frames,
         )
 
     def close(self) -> None:
@@ -275,7 +275,7 @@ class Session:
             raise ValueError(f"type {kind!r}")
         if self._credit_epoch != audition.epoch:
             # what a player grants before it has heard of the new epoch is meant for the old one
-            self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * BLOCK_FRAMES
+            self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * audition.block_frames
 
     def _compare(self, name: str, heard: int) -> None:
         piece = self._at_hand.get(name)
@@ -307,7 +307,7 @@ class Session:
         began, began_work = time.perf_counter(), time.thread_time()
         played = self._audition.render()
         if self._audition.ahead is None:
-            a_second = self._audition.rate_hz / BLOCK_FRAMES
+            a_second = self._audition.rate_hz / self._audition.block_frames
             self._load += 0.1 * ((time.perf_counter() - began) * a_second - self._load)
             # what others do to the machine does not make a chain heavy
             self._work += 0.1 * ((time.thread_time() - began_work) * a_second - self._work)

@@ -5,12 +5,14 @@ import pytest
 
 from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.core.engine.test_graph import heard_above_4k_db
-from tin_kettle.core.engine.live import AHEAD_MS, BLOCK_FRAMES, SWITCH_AHEAD_MS, Audition, PlainEar
+from tin_kettle.core.engine.live import AHEAD_MS, SWITCH_AHEAD_MS, Audition, PlainEar
 from tin_kettle.core.engine.offline import render
-from tin_kettle.core.engine.road import Piece
+from tin_kettle.core.engine.road import Piece, block_frames
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ
+
+BLOCK = block_frames(RATE_HZ)
 
 QUEUE = 9600
 
@@ -74,7 +76,7 @@ def test_seeking_begins_an_epoch_at_the_very_sample():
     audition.seek(50000)
     played = audition.render()
     assert (played.epoch, played.song) == (1, 50000)
-    np.testing.assert_allclose(played.now[0] * RATE_HZ * 4, 50000 + np.arange(BLOCK_FRAMES), atol=1e-6)
+    np.testing.assert_allclose(played.now[0] * RATE_HZ * 4, 50000 + np.arange(BLOCK), atol=1e-6)
 
 
 def test_a_move_is_heard_twenty_milliseconds_on_and_by_the_right_amount():
@@ -85,7 +87,7 @@ def test_a_move_is_heard_twenty_milliseconds_on_and_by_the_right_amount():
     ear.listen(24000)
     moved = ear.heard
     ear.audition.change(with_gain(6), 1, moved)
-    assert ear.audition.position < moved + AHEAD_MS * 48 + BLOCK_FRAMES
+    assert ear.audition.position < moved + AHEAD_MS * 48 + BLOCK
     ear.listen(24000)
     level = [20 * np.log10(np.abs(ear.now[0, at : at + 480]).max()) for at in (moved + 480, moved + 4000)]
     assert level == pytest.approx([-12.0, -6.0], abs=0.001)
@@ -137,7 +139,7 @@ def test_leaving_a_loop_plays_on_and_a_loop_elsewhere_goes_there():
     assert (audition.epoch, audition.render().song) == (1, 100000)
     audition.set_loop(None, audition.position)
     assert audition.loop is None
-    assert audition.song_at(audition.position + 50000) == 100000 + BLOCK_FRAMES + 50000
+    assert audition.song_at(audition.position + 50000) == 100000 + BLOCK + 50000
 
 
 def test_a_timeline_wraps_at_the_end_of_its_loop_only():
@@ -183,7 +185,7 @@ def test_what_is_kept_at_hand_is_there_twelve_milliseconds_on_and_sounds_as_if_i
             pass
         before = ear.heard
         audition.compare(name, others.get(name), before)
-        assert audition.position - before <= SWITCH_AHEAD_MS * 48 + BLOCK_FRAMES
+        assert audition.position - before <= SWITCH_AHEAD_MS * 48 + BLOCK
         ear.listen(RATE_HZ // 4)
         played = slice(audition.position - 4096, audition.position)
         if db is None:
@@ -322,3 +324,20 @@ def test_comparing_tapping_listening_and_moving_the_loop_work_ahead():
     assert audition.running_lufs()[1] == pytest.approx(-14, abs=0.1)
     audition.set_loop(None, ear.heard)
     assert audition.ahead is None
+
+
+@pytest.mark.parametrize(
+    ("rate_hz", "frames"),
+    [(8000, 256), (44100, 1024), (48000, 1024), (88200, 2048), (96000, 2048), (192000, 4096), (384000, 8192)],
+)
+def test_a_block_lasts_about_as_long_at_every_rate(rate_hz, frames):
+    assert block_frames(rate_hz) == frames
+    song = {"mix": ArraySource(np.full((2, 2 * rate_hz), 0.25), rate_hz)}
+    audition = Audition(recipe_of({"id": "t", "kind": "trim"}), song)
+    while audition.position < 0.4 * rate_hz:
+        audition.render()
+    heard = round(0.1 * rate_hz)
+    audition.change(recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": -6.0206}}), 1, heard)
+    assert heard < audition.position < heard + (AHEAD_MS / 1000) * rate_hz + frames
+    played = [audition.render() for _ in range(4)]
+    assert played[-1].now[0, -1] == pytest.approx(0.125, rel=1e-4)

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from tin_kettle.core.engine.road import BLOCK_FRAMES, PREROLL_S, Piece, Road
+from tin_kettle.core.engine.road import PREROLL_S, Piece, Road, block_frames
 from tin_kettle.core.engine.slot import Tap
 from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.stages.processor import Block, Processor
@@ -38,6 +38,7 @@ class LoopRender:
         self.samples = np.empty((2, self.frames), dtype=np.float32)
         self.meters: list[tuple[dict[str, Any], dict[str, Any]]] = []
         self._rate_hz = rate_hz
+        self.block_frames = block_frames(rate_hz)
         self._spent_s = 0.0
         self._clock = Timeline(0, start, task.loop)
         self._road = Road(Piece(task.piece.recipe, task.piece.sources), rate_hz, Processor())
@@ -64,7 +65,7 @@ class LoopRender:
         """Render the next block."""
         began = time.thread_time()
         border = self.frames if self._at < self.frames else 2 * self.frames
-        run = min(BLOCK_FRAMES, border - self._at)
+        run = min(self.block_frames, border - self._at)
         block = self._road.render(self._clock, self._at, run)
         gauge = self._road.gauge(block)
         if self._at >= self.frames:
@@ -143,5 +144,5 @@ class Ahead:
         """(2, frames) from a frame of its clock on, with the gauge and the readings that belong to its start."""
         playing = self._playing[side]
         into = song - playing.task.loop[0]
-        gauge, readings = playing.meters[into // BLOCK_FRAMES]
+        gauge, readings = playing.meters[into // playing.block_frames]
         return playing.samples[:, into : into + frames].astype(np.float64), dict(gauge), readings

@@ -17,7 +17,7 @@ import numpy as np
 from tin_kettle.core.engine.ahead import LONGEST_S, Ahead, Task
 from tin_kettle.core.engine.graph import Graph
 from tin_kettle.core.engine.offline import song_frames, song_rate
-from tin_kettle.core.engine.road import BLOCK_FRAMES, Piece, Road, plain_recipe
+from tin_kettle.core.engine.road import Piece, Road, block_frames, plain_recipe
 from tin_kettle.core.engine.slot import Tap, place
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.engine.spares import Spares
@@ -91,6 +91,7 @@ class Audition:
     def __init__(self, recipe: Recipe, sources: Mapping[str, Source], revision: int = 0) -> None:
         self.rate_hz = song_rate(recipe, sources)
         self.frames = song_frames(sources)
+        self.block_frames = block_frames(self.rate_hz)
         self.epoch = 0
         self.sources = dict(sources)
         self._recipe = recipe
@@ -152,12 +153,13 @@ class Audition:
             road.preroll(self._timeline, position)
         return _Moment(position, now, other)
 
-    def render(self, frames: int = BLOCK_FRAMES) -> Played:
+    def render(self, frames: int | None = None) -> Played:
         """The next block, or less of it before the seam of a loop that was rendered ahead.
 
         Meters: ``now`` and ``other`` gauges with their spectra, ``stages`` readings, and in ``detector`` the spectrum
         of what the chosen stage listens to.
         """
+        frames = frames or self.block_frames
         at = self._at
         position, song = at.position, self._timeline.song_at(at.position)
         if self._ahead is not None:

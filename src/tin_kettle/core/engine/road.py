@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Self
@@ -18,9 +19,15 @@ from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Bus, Recipe
 from tin_kettle.core.stages.processor import Block, Processor
 
-BLOCK_FRAMES = 1024
+BLOCK_S = 1024 / 48000
+LEAST_BLOCK_FRAMES = 256
 PREROLL_S = 1.0
 """How much of the song before a new start is run through the chain, so that it sounds as if it had been playing."""
+
+
+def block_frames(rate_hz: float) -> int:
+    """How many frames are rendered at a time: about 21 ms whatever the rate, a power of two."""
+    return max(LEAST_BLOCK_FRAMES, 1 << round(math.log2(BLOCK_S * rate_hz)))
 
 
 def plain_recipe(recipe: Recipe) -> Recipe:
@@ -84,8 +91,9 @@ class Road:
         clock = self.piece.timeline or song
         before = min(round(seconds * self.rate_hz), max(clock.song_at(position), 0))
         end = position + self.graph.delay
-        for start in range(position - before, end, BLOCK_FRAMES):
-            self.graph.process(self.inputs(song, start, min(BLOCK_FRAMES, end - start)))
+        block = block_frames(self.rate_hz)
+        for start in range(position - before, end, block):
+            self.graph.process(self.inputs(song, start, min(block, end - start)))
 
     def render(self, song: Timeline, position: int, frames: int) -> Block:
         """The next (2, frames) as they leave the graph; the ear comes after."""

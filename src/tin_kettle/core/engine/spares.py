@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from tin_kettle.core.engine.road import BLOCK_FRAMES, Piece, Road
+from tin_kettle.core.engine.road import Piece, Road, block_frames
 from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.stages.processor import Processor
 
@@ -14,6 +14,7 @@ class Spares:
 
     def __init__(self, rate_hz: int) -> None:
         self._rate_hz = rate_hz
+        self._block = block_frames(rate_hz)
         self._wanted: dict[str, Piece] = {}
         self._roads: dict[str, tuple[Road, int]] = {}
 
@@ -44,15 +45,14 @@ class Spares:
                 self._roads[name] = road, heard
                 return True
             road, at = self._roads[name]
-            if at + BLOCK_FRAMES <= heard:
-                self._roads[name] = road, self._advance(road, song, at, at + BLOCK_FRAMES)
+            if at + self._block <= heard:
+                self._roads[name] = road, self._advance(road, song, at, at + self._block)
                 return True
         return False
 
-    @staticmethod
-    def _advance(road: Road, song: Timeline, at: int, to: int) -> int:
+    def _advance(self, road: Road, song: Timeline, at: int, to: int) -> int:
         while at < to:
-            run = min(BLOCK_FRAMES, to - at)
+            run = min(self._block, to - at)
             road.render(song, at, run)
             at += run
         return to
