@@ -7,8 +7,10 @@ from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.survey.findings import find
+from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.pyramid import BASE_FRAMES, Pyramid, PyramidBuilder
-from tin_kettle.core.survey.survey import Survey, survey_song
+from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns, survey_song
 
 
 def built(x, size=1000):
@@ -82,3 +84,18 @@ def test_loudness_of_passages_is_that_of_the_passage():
     survey = survey_song(recipe_of(), {"mix": ArraySource(x, RATE_HZ)})
     assert survey.lufs(0, 190000) == pytest.approx(-30, abs=0.05)
     assert survey.lufs(194000, 384000) == pytest.approx(-20, abs=0.05)
+
+
+@pytest.mark.parametrize("frames", [1, 100, 479, 480, 4000])
+def test_a_song_of_some_samples_is_surveyed_like_any_other(frames):
+    found = survey_song(
+        recipe_of({"id": "c", "kind": "compressor"}), {"mix": ArraySource(noise(-6, 1.0)[:, :frames], RATE_HZ)}
+    )
+    panel = describe_passage(found, 0, frames)
+    assert panel["true_peak_dbtp"] == found.measures["true_peak_dbtp"] > -30
+    assert find(found, found, recipe_of()) is not None
+    low, high = found.waveform.columns(0, frames, 50)
+    assert (low <= high).all()
+    for row, hop in ((found.slots[:, 0], RATE_HZ / 100), (found.peaks, PEAK_HOP)):
+        assert columns(row, hop, 0, frames, 50, np.maximum).shape == (50,)
+    assert len(found.series("c", 0, frames, 50)["effort_db"]) == 50

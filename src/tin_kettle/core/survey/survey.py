@@ -190,13 +190,18 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
         frames,
         {**measures, "cut_peak_db": float(cut_db - measures["sample_peak_dbfs"])},
         meters.waveform.finish(),
-        meters.song.loudness.slots(),
-        meters.low.slots(),
-        meters.sharp.slots(),
+        _at_least_one(meters.song.loudness.slots()),
+        _at_least_one(meters.low.slots()),
+        _at_least_one(meters.sharp.slots()),
         np.concatenate(meters.peaks),
         meters.tonal.finish(),
         {name: _joined(parts, graph, name) for name, parts in readings.items()},
     )
+
+
+def _at_least_one(slots: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A song shorter than 10 ms fills no slot: it counts as one of silence."""
+    return slots if len(slots) else np.zeros((1, 3))
 
 
 def _with_readings(
