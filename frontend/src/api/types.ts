@@ -122,7 +122,6 @@ export interface Measures {
   clipped_samples: number;
   energy_below_30hz: number;
   energy_above_16khz: number;
-  cut_peak_db?: number;
 }
 
 export interface Finding {

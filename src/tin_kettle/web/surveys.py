@@ -14,7 +14,8 @@ import numpy as np
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.tonal import BANDS_HZ
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.core.survey.findings import Finding, find
+from tin_kettle.core.survey.finding import Finding
+from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.sections import propose_sections
 from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
@@ -26,7 +27,7 @@ from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import Other, find_other
 
-MEANING = 3
+MEANING = 4
 """Raised when the same recipe and sources would be surveyed otherwise."""
 KEPT_IN_MEMORY = 16
 SLOT_S = 0.01

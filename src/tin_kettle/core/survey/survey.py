@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.engine.graph import Graph
 from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
@@ -30,8 +31,8 @@ PEAK_HOP = 8 * METER_HOP
 """Frames that one true-peak reading spans."""
 SERIES = ("input_db", "heard_db", "effort_db")
 LOW_HZ, SHARP_HZ = 120.0, (5500.0, 9500.0)
-TRIAL_CUT_HZ = 25.0
-"""A low cut that is tried on the whole song, to tell what it would win or lose."""
+TRIAL_LOW_CUT_HZ, TRIAL_HIGH_CUT_HZ = 25.0, 18000.0
+"""Cuts of 24 dB/oct that are tried on the whole song, to tell what they would win or lose."""
 _ARRAYS = ("slots", "low", "sharp", "peaks", "tonal")
 
 
@@ -40,7 +41,8 @@ class Survey:
     """What a song is after a recipe.
 
     Args:
-        measures: of the whole song; ``cut_peak_db`` is what a low cut at 25 Hz changes of its peak.
+        measures: of the whole song; ``low_cut_peak_db`` and ``high_cut_peak_db`` are what cuts at 25 Hz and at 18 kHz
+            change of its peak.
         waveform: lowest and highest samples.
         slots, low, sharp: energies of 10 ms, (slots, 3) of LL, RR, LR: K-weighted, below 120 Hz, 5.5 to 9.5 kHz.
         peaks: highest true peak of every ``PEAK_HOP`` frames, linear.
@@ -146,8 +148,12 @@ class _Meters:
         self.low = SlotMeter(low_pass(LOW_HZ, 24, 0.0, rate_hz), rate_hz)
         self.sharp = SlotMeter(np.concatenate(sharp), rate_hz)
         self.tonal = TonalMeter(rate_hz)
-        self.cut = SlotMeter(high_pass(TRIAL_CUT_HZ, 24, 0.0, rate_hz), rate_hz)
-        self.cut_peak = 0.0
+        top = min(TRIAL_HIGH_CUT_HZ, 0.48 * rate_hz)
+        self.cuts = {
+            "low_cut_peak_db": SlotMeter(high_pass(TRIAL_LOW_CUT_HZ, 24, 0.0, rate_hz), rate_hz),
+            "high_cut_peak_db": SlotMeter(low_pass(top, 24, 0.0, rate_hz), rate_hz),
+        }
+        self.cut_peaks = dict.fromkeys(self.cuts, 0.0)
         self.peaks: list[NDArray[np.float64]] = []
 
     def feed(self, block: Block) -> None:
@@ -156,7 +162,8 @@ class _Meters:
         self.low.feed(block)
         self.sharp.feed(block)
         self.tonal.feed(block)
-        self.cut_peak = max(self.cut_peak, self.cut.feed(block))
+        for name, cut in self.cuts.items():
+            self.cut_peaks[name] = max(self.cut_peaks[name], cut.feed(block))
         recent = self.song.true_peak.recent.max(axis=0)
         self.peaks.append(np.maximum.reduceat(recent, np.arange(0, recent.size, PEAK_HOP)))
 
@@ -184,11 +191,11 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
         if before:
             before.result()
     measures = meters.song.finish()
-    cut_db = 20.0 * np.log10(max(meters.cut_peak, 1e-10))
+    cuts = {name: gain_to_db(peak) - measures["sample_peak_dbfs"] for name, peak in meters.cut_peaks.items()}
     return Survey(
         rate_hz,
         frames,
-        {**measures, "cut_peak_db": float(cut_db - measures["sample_peak_dbfs"])},
+        {**measures, **cuts},
         meters.waveform.finish(),
         _at_least_one(meters.song.loudness.slots()),
         _at_least_one(meters.low.slots()),

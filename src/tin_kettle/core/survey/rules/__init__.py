@@ -1,0 +1,1 @@
+"""Rules of the job: each looks at a survey and reports what it finds, with the measure and why it matters."""

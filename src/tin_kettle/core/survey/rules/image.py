@@ -1,0 +1,92 @@
+"""The stereo image: lows in the side, a middle that leans, what mono loses."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from tin_kettle.core.measure import loudness
+from tin_kettle.core.measure.loudness import SLOTS_PER_S
+from tin_kettle.core.stages.words import bare, db
+from tin_kettle.core.survey.finding import Finding
+from tin_kettle.core.survey.survey import Survey
+
+SIDE_LOW_SHARE = 0.05
+"""One part in twenty: below that a wide room or a detuned bass has its lows still in the middle."""
+LOPSIDED_DB = 0.5
+"""Half a dB is about what one hears of a shifted middle."""
+MONO_LU = 3.0
+"""Sides that have nothing in common lose 3; beyond that something cancels."""
+
+
+def low_end_wide(now: Survey) -> Iterator[Finding]:
+    share = now.measures["side_energy_below_120hz"]
+    if share < SIDE_LOW_SHARE:
+        return
+    mid = np.abs(now.low[:, 0] + now.low[:, 1]) * 0.25 + 0.5 * now.low[:, 2]
+    side = np.abs(now.low[:, 0] + now.low[:, 1]) * 0.25 - 0.5 * now.low[:, 2]
+    yield Finding(
+        "low-end-wide",
+        f"low end wide, {share:.0%} in the side",
+        f"{share:.1%} of what lies below 120 Hz is in the side: it cancels in mono and moves a record's bass about.",
+        share,
+        "share",
+        SIDE_LOW_SHARE,
+        at_s=_worst_s(side - 0.02 * mid),
+        fix="low cut on the side at 120 Hz",
+        stage={
+            "id": "side-low-cut",
+            "kind": "equalizer",
+            "params": {
+                "bands": [
+                    {"id": "side-cut", "shape": "high_pass", "hz": 120.0, "slope": 12, "channels": "side"},
+                ]
+            },
+        },
+    )
+
+
+def lopsided(now: Survey) -> Iterator[Finding]:
+    left, right = now.slots[:, :2].mean(axis=0)
+    if min(left, right) < 1e-9:
+        return
+    more_db = float(10.0 * np.log10(left / right))
+    if abs(more_db) < LOPSIDED_DB:
+        return
+    louder = "left" if more_db > 0 else "right"
+    # balance turns the louder side down
+    balance = (1.0 - 10.0 ** (-abs(more_db) / 20.0)) * (1.0 if more_db > 0 else -1.0)
+    yield Finding(
+        "lopsided",
+        f"{louder} louder by {db(abs(more_db), signed=False)}",
+        f"Over the song the {louder} side is {db(abs(more_db), signed=False)} louder, K-weighted: the middle leans.",
+        round(abs(more_db), 2),
+        "dB",
+        LOPSIDED_DB,
+        fix=f"turn the {louder} side down by {db(abs(more_db), signed=False)}",
+        stage={"id": "even", "kind": "trim", "params": {"balance": round(balance, 4)}},
+    )
+
+
+def mono_loss(now: Survey) -> Iterator[Finding]:
+    lost = now.measures["mono_loss_lu"]
+    if lost is None or lost <= MONO_LU:
+        return
+    stereo, mono = loudness.stereo_energy(now.slots), loudness.mono_energy(now.slots)
+    yield Finding(
+        "mono-loss",
+        f"mono loses {bare(lost)} LU",
+        f"In mono the song is {bare(lost)} LU quieter; sides that have nothing in common lose 3: some of it cancels.",
+        round(lost, 2),
+        "LU",
+        MONO_LU,
+        at_s=_worst_s(np.maximum(stereo - mono, 0.0)),
+    )
+
+
+def _worst_s(energy: np.ndarray, window_s: float = 3.0) -> float:
+    """Where the mean over a few seconds is highest: the middle of that stretch."""
+    width = min(len(energy), round(window_s * SLOTS_PER_S))
+    means = np.convolve(energy, np.ones(width) / width, mode="valid")
+    return round(float((np.argmax(means) + width / 2) / SLOTS_PER_S), 2)
