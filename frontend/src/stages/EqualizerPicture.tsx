@@ -1,34 +1,22 @@
 import { useRef, useState } from "react";
-import type { KeyboardEvent, PointerEvent, WheelEvent } from "react";
-import type { Band, Channels, Stage } from "../api/types";
-import { setParam } from "../bench/editing";
+import type { PointerEvent, WheelEvent } from "react";
+import type { Channels } from "../api/types";
 import { listenAs } from "../bench/listening";
-import { edit, rest } from "../bench/edits";
 import { useBench } from "../bench/store";
 import { formatDb, formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { indexOf, noteName } from "../ui/spectrum";
-import {
-  addBand,
-  bandWords,
-  changeBand,
-  copyToOther,
-  hasGain,
-  heldGain,
-  heldHz,
-  heldQ,
-  MOST_BANDS,
-  plotOf,
-  reachDb,
-} from "./bands";
+import { addBand, heldGain, heldHz, MOST_BANDS, plotOf, reachDb } from "./bands";
+import { changeBands } from "./changeBands";
+import type { EqualizerStage } from "./changeBands";
 import { Dragged } from "./Dragged";
+import { EqualizerPin } from "./EqualizerPin";
 import type { Axis, Frame } from "./plot";
-import { back, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
+import { back, HZ_AXIS, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
 import { drawSpectra, nameFrozen, rowFor, spectra } from "./useSpectra";
 import { useRangeDrag } from "./useRangeDrag";
 
-const HZ: Axis = { low: 8, high: 24000, log: true };
 const NAMES: Record<Channels, string> = {
   stereo: "Stereo",
   mid: "Mid",
@@ -37,7 +25,6 @@ const NAMES: Record<Channels, string> = {
   right: "Right",
 };
 const SEARCH_OCTAVES = 1 / 4;
-type EqualizerStage = Extract<Stage, { kind: "equalizer" }>;
 
 interface Props {
   stage: EqualizerStage;
@@ -65,11 +52,6 @@ function frames(width: number, height: number, count: number): Frame[] {
   }));
 }
 
-export function changeBands(stage: EqualizerStage, bands: Band[], label: string, resting = false): void {
-  const { recipe } = useBench.getState();
-  if (recipe) edit(setParam(recipe, stage.id, "bands", bands), `Equalizer: ${label}`, resting);
-}
-
 /** Mid over side, or one plot, or left over right, as the bands ask; pins on stems, spectra behind. */
 export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
@@ -81,7 +63,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
   const reach = reachDb(bands);
   const gain: Axis = { low: -reach, high: reach };
   const [spot, setSpot] = useState<{ hz: number; plot: number; x: number } | null>(null);
-  const range = useRangeDrag(HZ, { left: 34, right: 10 });
+  const range = useRangeDrag(HZ_AXIS, { left: 34, right: 10 });
   const laid = frames(size.width, size.height, plots.length);
 
   const ref = useMovingCanvas((context, width, height) => {
@@ -92,9 +74,9 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
       // the lowest figure of one plot would lie on the highest of the next
       if (index === plots.length - 1) levels.push(-reach);
       drawGridY(context, frame, gain, levels, "mute", true);
-      drawGridX(context, frame, HZ, HZ_TICKS, index === plots.length - 1 ? hzLabel : () => "");
-      drawSpectra(context, frame, HZ, partOf(plot));
-      const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ, hz));
+      drawGridX(context, frame, HZ_AXIS, HZ_TICKS, index === plots.length - 1 ? hzLabel : () => "");
+      drawSpectra(context, frame, HZ_AXIS, partOf(plot));
+      const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ_AXIS, hz));
       const y = (db: number) => yAt(frame, gain, Math.max(-reach - 2, Math.min(reach + 2, db)));
       for (const band of bands)
         if (plotOf(band, plots) === plot && picture?.bands?.[band.id])
@@ -127,7 +109,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
     return {
       x,
       plot,
-      hz: heldHz(back(HZ, Math.max(0, Math.min(1, (x - frame.left) / frame.width))), rateHz),
+      hz: heldHz(back(HZ_AXIS, Math.max(0, Math.min(1, (x - frame.left) / frame.width))), rateHz),
       gain: heldGain(back(gain, 1 - (y - frame.top) / frame.height)),
     };
   };
@@ -179,7 +161,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
         const frame = laid[plot];
         if (!frame || size.width === 0) return null;
         return (
-          <Pin
+          <EqualizerPin
             key={band.id}
             stage={stage}
             band={band}
@@ -201,111 +183,5 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
         </span>
       )}
     </div>
-  );
-}
-
-interface PinProps {
-  stage: EqualizerStage;
-  band: Band;
-  number: number;
-  frame: Frame;
-  gain: Axis;
-  chosen: boolean;
-  choose: (id: string | null) => void;
-  where: (event: PointerEvent<HTMLElement> | WheelEvent<HTMLElement>) => { hz: number; gain: number };
-}
-
-/** A numbered pin on a stem: drag for frequency and gain, wheel for Q, all of it by keys too. */
-function Pin({ stage, band, number, frame, gain, chosen, choose, where }: PinProps) {
-  const rateHz = useBench((s) => s.song!.rate_hz);
-  const drag = useRef<{ hz: number; gain: number } | null>(null);
-  const x = xAt(frame, HZ, band.hz);
-  const db = hasGain(band) ? (band.shape === "bell" ? band.gain_db : band.gain_db / 2) : 0;
-  const y = yAt(frame, gain, db);
-  const zero = yAt(frame, gain, 0);
-  const change = (fields: Partial<Band>) =>
-    changeBands(stage, changeBand(stage.params.bands, band.id, fields), bandWords({ ...band, ...fields }));
-
-  const key = (event: KeyboardEvent<HTMLElement>) => {
-    const fine = event.shiftKey ? 0.1 : 1;
-    const moves: Record<string, () => void> = {
-      ArrowRight: () => change({ hz: heldHz(band.hz * 2 ** (fine / 12), rateHz) }),
-      ArrowLeft: () => change({ hz: heldHz(band.hz / 2 ** (fine / 12), rateHz) }),
-      ArrowUp: () => hasGain(band) && change({ gain_db: heldGain(band.gain_db + Math.max(0.1, 0.5 * fine)) }),
-      ArrowDown: () =>
-        hasGain(band) && change({ gain_db: heldGain(band.gain_db - Math.max(0.1, 0.5 * fine)) }),
-      PageUp: () => change({ q: heldQ(band.q * 1.1) }),
-      PageDown: () => change({ q: heldQ(band.q / 1.1) }),
-      Backspace: () => hasGain(band) && change({ gain_db: 0 }),
-      Delete: () => {
-        changeBands(
-          stage,
-          stage.params.bands.filter(({ id }) => id !== band.id),
-          `band ${number} removed`,
-          true,
-        );
-        choose(null);
-      },
-      c: () => {
-        const copied = copyToOther(stage.params.bands, band.id);
-        changeBands(stage, copied.bands, `band ${number} copied to the other component`, true);
-        choose(copied.id);
-      },
-    };
-    const act = moves[event.key];
-    if (!act || event.ctrlKey || event.metaKey) return;
-    event.preventDefault();
-    event.stopPropagation();
-    act();
-  };
-
-  return (
-    <>
-      <span
-        className={`pointer-events-none absolute w-px ${band.channels === "side" || band.channels === "right" ? "bg-plum" : "bg-rim"}`}
-        style={{ left: x, top: Math.min(y, zero), height: Math.abs(y - zero) }}
-      />
-      <button
-        type="button"
-        data-band={band.id}
-        aria-label={`Band ${number}: ${band.shape.replace("_", " ")}, ${band.channels}, ${bandWords(band)}`}
-        aria-pressed={chosen}
-        onFocus={() => choose(band.id)}
-        onKeyDown={key}
-        onBlur={rest}
-        onDoubleClick={(event) => event.stopPropagation()}
-        onClick={(event) => event.stopPropagation()}
-        onWheel={(event) => change({ q: heldQ(band.q * 1.002 ** -event.deltaY) })}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return;
-          event.stopPropagation();
-          event.currentTarget.setPointerCapture(event.pointerId);
-          const at = where(event);
-          drag.current = {
-            hz: band.hz / at.hz,
-            gain: band.gain_db - at.gain * (band.shape === "bell" ? 1 : 2),
-          };
-          choose(band.id);
-        }}
-        onPointerMove={(event) => {
-          if (!drag.current) return;
-          event.stopPropagation();
-          const at = where(event);
-          const scale = band.shape === "bell" ? 1 : 2;
-          const fields: Partial<Band> = { hz: heldHz(at.hz * drag.current.hz, rateHz) };
-          if (hasGain(band)) fields.gain_db = heldGain(at.gain * scale + drag.current.gain);
-          change(fields);
-        }}
-        onPointerUp={(event) => {
-          event.stopPropagation();
-          drag.current = null;
-          rest();
-        }}
-        className={`absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center text-[11px] font-[680] ${chosen ? "z-10 bg-copper text-on-rim" : band.on ? "bg-ink text-page" : "border border-ink bg-well text-mute"}`}
-        style={{ left: x, top: Math.max(frame.top, Math.min(frame.top + frame.height, y)) }}
-      >
-        {number}
-      </button>
-    </>
   );
 }

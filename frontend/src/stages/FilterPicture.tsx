@@ -6,28 +6,27 @@ import { useSurvey } from "../bench/useSurvey";
 import { formatDb, formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import type { Axis, Frame } from "./plot";
-import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
+import { drawGridX, drawGridY, drawLine, HZ_AXIS, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
 import { Dragged } from "./Dragged";
 import { SpectrumTools } from "./SpectrumTools";
 import { drawSpectra, nameFrozen, spectra } from "./useSpectra";
 import { useRangeDrag } from "./useRangeDrag";
 
-const HZ: Axis = { low: 8, high: 24000, log: true };
 const CURVE: Axis = { low: -36, high: 18 };
 
 /** The response from 8 Hz over the music before (filled) and now (line), and what it wins or loses over the song. */
 export function FilterPicture({ stage }: { stage: Stage }) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
-  const range = useRangeDrag(HZ, { left: 34, right: 8 });
+  const range = useRangeDrag(HZ_AXIS, { left: 34, right: 8 });
   const part = stage.channels === "mid" ? 0 : stage.channels === "side" ? 1 : null;
   const ref = useMovingCanvas((context, width, height) => {
     const frame: Frame = { left: 34, top: 10, width: width - 42, height: height - 30 };
     spectra.update();
-    drawGridX(context, frame, HZ, HZ_TICKS, hzLabel);
+    drawGridX(context, frame, HZ_AXIS, HZ_TICKS, hzLabel);
     drawGridY(context, frame, CURVE, [18, 12, 6, 0, -6, -12, -18, -24, -30, -36], "mute", true);
-    drawSpectra(context, frame, HZ, part);
+    drawSpectra(context, frame, HZ_AXIS, part);
     nameFrozen(context, frame);
-    const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ, hz));
+    const xs = (picture?.hz ?? []).map((hz) => xAt(frame, HZ_AXIS, hz));
     const ys = (picture?.db ?? []).map((db) => yAt(frame, CURVE, Math.max(-60, db)));
     // what goes, in copper, between the curve and nought
     const zero = yAt(frame, CURVE, 0);
@@ -44,7 +43,7 @@ export function FilterPicture({ stage }: { stage: Stage }) {
     context.font = "620 11px 'Archivo Variable', sans-serif";
     (picture?.bump_hz ?? []).forEach((hz, i) => {
       const db = picture?.bump_db?.[i] ?? 0;
-      const [x, y] = [xAt(frame, HZ, hz), yAt(frame, CURVE, Math.min(db, CURVE.high))];
+      const [x, y] = [xAt(frame, HZ_AXIS, hz), yAt(frame, CURVE, Math.min(db, CURVE.high))];
       context.fillStyle = colour("copper");
       context.fillRect(x - 0.5, Math.min(y, zero), 1, Math.abs(zero - y));
       context.fillRect(x - 5, y - 1, 10, 2);

@@ -15,6 +15,9 @@ export interface Axis {
   log?: boolean;
 }
 
+/** Frequencies of a picture, from 8 Hz: what lies there costs headroom and is not heard. */
+export const HZ_AXIS: Axis = { low: 8, high: 24000, log: true };
+
 export function along(axis: Axis, value: number): number {
   return axis.log
     ? Math.log(value / axis.low) / Math.log(axis.high / axis.low)
