@@ -1,0 +1,66 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
+import { useState } from "react";
+import { api } from "../api/client";
+import { complain } from "../bench/store";
+import { Sheet } from "../ui/Sheet";
+import type { CompressorProps } from "./compressor";
+
+/** Settings to start from: ours by purpose, and the user's own. */
+export function StartingPoints({ stage, change }: CompressorProps) {
+  const { data } = useQuery({ queryKey: ["starts"], queryFn: api.startingPoints, staleTime: Infinity });
+  const client = useQueryClient();
+  const [naming, setNaming] = useState(false);
+  const keep = (name: string) => {
+    setNaming(false);
+    api
+      .keepStartingPoint(name, stage)
+      .then(() => client.invalidateQueries({ queryKey: ["starts"] }))
+      .catch(complain);
+  };
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="plain whitespace-nowrap">start from ▾</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu" align="end" sideOffset={4}>
+          {(data ?? []).map((start) => (
+            <DropdownMenu.Item
+              key={start.name}
+              onSelect={() => change(start.params, start.title.toLowerCase())}
+            >
+              <b className="font-[640]">{start.title}</b>
+              <span className="block max-w-[280px] text-[11px] text-mute">{start.says}</span>
+            </DropdownMenu.Item>
+          ))}
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item onSelect={() => setNaming(true)}>
+            Keep this setting as a starting point …
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+      <Sheet title="Keep as a starting point" open={naming} onOpenChange={setNaming}>
+        <form
+          className="mt-4 flex items-center gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            const name = new FormData(event.currentTarget).get("name");
+            if (typeof name === "string" && name.trim()) keep(name.trim());
+          }}
+        >
+          <label className="flex flex-1 items-center gap-2">
+            Name
+            <input
+              name="name"
+              autoFocus
+              maxLength={80}
+              className="flex-1 border border-line bg-well px-2 py-[3px]"
+            />
+          </label>
+          <button type="submit" className="strong">
+            Keep
+          </button>
+        </form>
+      </Sheet>
+    </DropdownMenu.Root>
+  );
+}
