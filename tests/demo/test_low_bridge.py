@@ -3,9 +3,13 @@
 import numpy as np
 import pytest
 
+from tin_kettle.core.engine.road import plain_recipe
+from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import integrated_lufs, stereo_energy
 from tin_kettle.core.measure.song import SongMeter
-from tin_kettle.demo.low_bridge import low_bridge, low_bridge_recipe
+from tin_kettle.core.survey.findings import find
+from tin_kettle.core.survey.survey import survey_song
+from tin_kettle.demo.low_bridge import low_bridge, low_bridge_recipe, small_moves
 
 
 @pytest.fixture(scope="module")
@@ -47,3 +51,16 @@ def test_its_sections_differ(song):
     assert found["chorus1"] > found["verse1"] + 3
     assert found["verse1"] > found["intro"] + 1
     assert found["chorus2"] > found["bridge"] + 2
+
+
+def test_the_version_beside_it_mends_some_of_the_faults(song):
+    x, _, _ = song
+    source = {"mix": ArraySource(x, 48000)}
+    received = survey_song(plain_recipe(low_bridge_recipe()), source)
+    before, after = (
+        {finding.id: finding for finding in find(survey_song(recipe, source), received, recipe)}
+        for recipe in (low_bridge_recipe(), small_moves())
+    )
+    assert "low-end-wide" in before
+    assert "low-end-wide" not in after
+    assert len(after) < len(before)

@@ -9,7 +9,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from tin_kettle.core.deliver.dither import Quantiser
-from tin_kettle.store.comparing import add_reference
+from tin_kettle.store.comparing import add_reference, try_version
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import add_song, list_songs
 from tin_kettle.store.sources import KeptSource, keep_source, receive
@@ -29,7 +29,8 @@ def fill_demo(library: Library, say: Callable[[str], None]) -> None:
     if "Low Bridge" not in titles:
         mix = _keep(library, low_bridge.low_bridge(), "Low Bridge")
         recipe = low_bridge.low_bridge_recipe()
-        add_song(library, RECORD, "Low Bridge", {"mix": mix}, recipe, artist=ARTIST, place=1)
+        song = add_song(library, RECORD, "Low Bridge", {"mix": mix}, recipe, artist=ARTIST, place=1)
+        try_version(library, song, low_bridge.small_moves(), "Small moves")
     if "Pilot Light" not in titles:
         buses = {
             bus_id: _keep(library, samples, f"Pilot Light {bus_id}")

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.signal import oaconvolve
 
 from tin_kettle.core.recipe.model import FORMAT, VERSION, Recipe
-from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.demo import instruments as play
 from tin_kettle.demo.instruments import RATE_HZ
 from tin_kettle.demo.tape import Tape
@@ -228,3 +228,16 @@ def low_bridge_recipe() -> Recipe:
             "sections": sections,
         }
     )
+
+
+def small_moves() -> Recipe:
+    """The same with a few gentle moves against its faults: the version that the demo is compared with."""
+    bands = [
+        {"id": "calm", "hz": 3440, "gain_db": -2.4, "q": 5, "channels": "mid"},
+        {"id": "loose", "hz": 62, "gain_db": -1.4, "q": 1.1, "channels": "mid"},
+        {"id": "side-low", "shape": "high_pass", "hz": 150, "slope": 12, "channels": "side"},
+        {"id": "side-air", "shape": "high_shelf", "hz": 6500, "gain_db": 1.2, "channels": "side"},
+    ]
+    document = dump_recipe(low_bridge_recipe())
+    document["master"].insert(1, {"id": "moves", "kind": "equalizer", "params": {"bands": bands}})
+    return parse_recipe(document)
