@@ -90,6 +90,10 @@ def test_exaggerating_goes_back_exactly(buses):
     level = amplitude_db(heard(buses)[0], 1000)
     page.keyboard.down("x")
     assert amplitude_db(heard(buses)[0], 1000) < level - 3
+    # a control that is moved meanwhile is heard exaggerated, and kept as it is
+    page.evaluate("window.tinKettle.act.move('compressor-1', 'makeup_db', 3)")
+    assert amplitude_db(heard(buses)[0], 1000) < level
+    page.evaluate("window.tinKettle.act.move('compressor-1', 'makeup_db', 0)")
     page.keyboard.up("x")
     buses.record(24000)
     assert amplitude_db(heard(buses)[0], 1000) == pytest.approx(level, abs=0.05)

@@ -43,9 +43,12 @@ const revisionOf = (id: number, gainDb: number) => ({ id, recipe: recipeOf(gainD
 const sent = vi.fn();
 const gain = (recipe: Recipe | null) => (recipe?.master[0]?.params as unknown as { gain_db: number }).gain_db;
 
+let begins = 0;
+
 beforeEach(() => {
   vi.useFakeTimers();
-  vi.advanceTimersByTime(100);
+  // every test begins after the time that the one before it pretended
+  vi.advanceTimersByTime((begins += 5000));
   for (const call of Object.values(client.api)) call.mockReset();
   client.api.describe.mockResolvedValue({ t: { summary: "", picture: {} } });
   let id = 1;
@@ -68,6 +71,7 @@ beforeEach(() => {
 
 afterEach(async () => {
   await settle();
+  await vi.advanceTimersByTimeAsync(50);
   vi.useRealTimers();
 });
 
@@ -126,13 +130,19 @@ describe("an edit", () => {
     expect(useBench.getState().problem).toBeNull();
   });
 
-  it("that is only pretended is heard and not kept", async () => {
-    pretend(recipeOf(12));
+  it("that is pretended is heard and not kept", async () => {
+    pretend((recipe) => recipeOf(gain(recipe) + 12));
+    await vi.advanceTimersByTimeAsync(30);
     expect(gain(sent.mock.lastCall![0] as Recipe)).toBe(12);
+    // what is moved meanwhile is heard through the pretence, and kept without it
+    moveParam("t", "gain_db", 2);
+    await vi.advanceTimersByTimeAsync(30);
+    expect(gain(sent.mock.lastCall![0] as Recipe)).toBe(14);
     pretend(null);
-    expect(gain(sent.mock.lastCall![0] as Recipe)).toBe(0);
     await vi.advanceTimersByTimeAsync(1000);
-    expect(client.api.edit).not.toHaveBeenCalled();
+    expect(gain(sent.mock.lastCall![0] as Recipe)).toBe(2);
+    expect(client.api.edit).toHaveBeenCalledTimes(1);
+    expect(gain(useBench.getState().recipe)).toBe(2);
   });
 });
 

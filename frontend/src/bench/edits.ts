@@ -52,10 +52,12 @@ export function rest(): void {
   restTimer = setTimeout(save, 0);
 }
 
-/** Hear and draw another recipe for as long as a key is held, without keeping it; null goes back. */
-export function pretend(recipe: Recipe | null): void {
-  const shown = recipe ?? get().recipe;
-  if (shown) sendEdit(shown, ++revisionHeard);
+let disguise: ((recipe: Recipe) => Recipe) | null = null;
+
+/** Hear and draw the recipe otherwise for as long as a key is held, edits too, without keeping that; null goes back. */
+export function pretend(otherwise: typeof disguise): void {
+  disguise = otherwise;
+  sendSoon();
 }
 
 /** At once, and while more comes at most every 25 ms. */
@@ -65,7 +67,7 @@ function sendSoon(): void {
     sendTimer = null;
     sentAt = performance.now();
     const { recipe } = get();
-    if (recipe) sendEdit(recipe, ++revisionHeard);
+    if (recipe) sendEdit(disguise?.(recipe) ?? recipe, ++revisionHeard);
   };
   if (wait === 0 && !sendTimer) send();
   else sendTimer ??= setTimeout(send, wait);

@@ -31,11 +31,12 @@ export interface PlayerReport {
 const FADE_S = 0.005;
 const SWITCH_S = 0.01;
 const PREBUFFER_S = 0.04;
-const REPORT_FRAMES = 512;
+const SEAM_S = 0.005;
+const REPORT_FRAMES = Math.round(sampleRate / 94);
 
 class Player extends AudioWorkletProcessor {
-  private ring = new Ring(4);
-  private next = new Ring(4);
+  private ring = new Ring(4, SEAM_S * sampleRate);
+  private next = new Ring(4, SEAM_S * sampleRate);
   private epoch = -1;
   private nextEpoch = -1;
   private position = 0;

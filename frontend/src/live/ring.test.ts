@@ -1,19 +1,21 @@
 import { describe, expect, it } from "vitest";
 import { HEADER_BYTES, otherName, parseBlock } from "./protocol";
-import { RING_FRAMES, Ring, SEAM_FRAMES } from "./ring";
+import { RING_FRAMES, Ring } from "./ring";
+
+const SEAM_FRAMES = 240;
 
 const ramp = (position: number, frames: number, shift = 0) =>
   Float32Array.from({ length: frames }, (_, i) => position + i + shift);
 
 describe("the ring", () => {
   it("gives back every sample at its own position, across its end", () => {
-    const ring = new Ring(1);
+    const ring = new Ring(1, SEAM_FRAMES);
     for (let at = 0; at < 2 * RING_FRAMES; at += 1024) ring.write(at, 1024, ramp(at, 1024), at);
     for (let at = ring.written - 2048; at < ring.written; at++) expect(ring.read(0, at)).toBe(at);
   });
 
   it("fades into what replaces it, and leaves what was played", () => {
-    const ring = new Ring(1);
+    const ring = new Ring(1, SEAM_FRAMES);
     ring.write(0, 4096, ramp(0, 4096), 0);
     ring.write(1024, 1024, ramp(1024, 1024, 5000), 1500);
     expect(ring.read(0, 1499)).toBe(1499);
@@ -26,7 +28,7 @@ describe("the ring", () => {
   });
 
   it("goes on without a seam after a rewind, and keeps the old sound until the new one comes", () => {
-    const ring = new Ring(1);
+    const ring = new Ring(1, SEAM_FRAMES);
     ring.write(0, 4096, ramp(0, 4096), 0);
     ring.write(1024, 1024, ramp(1024, 1024, 5000), 500);
     expect(ring.written).toBe(4096);
@@ -42,7 +44,7 @@ describe("the ring", () => {
   });
 
   it("knows what is compared with at every position", () => {
-    const ring = new Ring(1);
+    const ring = new Ring(1, SEAM_FRAMES);
     ring.name(0, "received", 0);
     ring.name(1024, "received", 0);
     ring.name(2048, "version:1", 100);

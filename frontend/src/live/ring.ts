@@ -1,7 +1,6 @@
 /** A stretch of the stream that is yet to be played, addressed by absolute position and written over at will. */
 
 export const RING_FRAMES = 1 << 18;
-export const SEAM_FRAMES = 240;
 
 export class Ring {
   readonly planes: Float32Array[];
@@ -15,7 +14,11 @@ export class Ring {
   /** What the second pair of planes holds, from which position on. */
   private names: { from: number; name: string }[] = [];
 
-  constructor(planes: number) {
+  constructor(
+    planes: number,
+    /** How long a seam takes. */
+    private readonly seamFrames: number,
+  ) {
     this.planes = Array.from({ length: planes }, () => new Float32Array(RING_FRAMES));
   }
 
@@ -40,7 +43,7 @@ export class Ring {
 
   /**
    * Write a block; what lies before `playing` is over and stays. Where it does not go on from the block before, or
-   * comes late, it fades in over 5 ms from what is there. What lies behind it may still be played until it is replaced:
+   * comes late, it fades in over a seam from what is there. What lies behind it may still be played until it is replaced:
    * a moment more of the old sound is better than a gap.
    */
   write(position: number, frames: number, samples: Float32Array, playing: number): void {
@@ -48,7 +51,7 @@ export class Ring {
     const start = Math.max(position, playing);
     const end = position + frames;
     const goesOn = position === this.end && start === position;
-    const seam = goesOn ? 0 : Math.max(0, Math.min(SEAM_FRAMES, this.written - start, end - start));
+    const seam = goesOn ? 0 : Math.max(0, Math.min(this.seamFrames, this.written - start, end - start));
     for (let plane = 0; plane < this.planes.length; plane++) {
       const ring = this.planes[plane]!;
       const offset = plane * frames - position;

@@ -25,7 +25,7 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
   const keeps = useKeepWork((s) => s.on);
   const shows = useCompressorPicture((s) => s.shows);
   const survey = useSurvey();
-  useExaggeration(stage);
+  useExaggeration(stage.id);
   const change = (values: Parameters<typeof setParams>[2], label: string) => {
     const { recipe } = useBench.getState();
     if (recipe) edit(setParams(recipe, stage.id, values), `Bus compressor: ${label}`, true);

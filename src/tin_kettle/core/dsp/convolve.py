@@ -10,22 +10,22 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
 
-PART = 2048
-"""Frames a partition."""
+PARTS = 16
+"""Partitions of a response: what a frame costs, and how late it comes in time, are the same at every rate."""
 
 
 def partitioned(taps: NDArray[np.float64]) -> NDArray[np.complex128]:
-    """Spectra of the partitions of two responses: (2, taps) with a multiple of ``PART`` taps → (parts, 2, PART + 1)."""
-    parts = taps.reshape(2, -1, PART).transpose(1, 0, 2)
-    return np.ascontiguousarray(np.fft.rfft(parts, 2 * PART))
+    """Spectra of the partitions of two responses: (2, taps) → (``PARTS``, 2, taps / ``PARTS`` + 1)."""
+    parts = taps.reshape(2, PARTS, -1).transpose(1, 0, 2)
+    return np.ascontiguousarray(np.fft.rfft(parts, 2 * parts.shape[2]))
 
 
-def convolver_state(parts: int) -> dict[str, NDArray[np.generic]]:
-    """What :func:`convolve` remembers."""
+def convolver_state(part: int) -> dict[str, NDArray[np.generic]]:
+    """What :func:`convolve` remembers, with ``part`` frames a partition."""
     return {
-        "pending": np.zeros((2, 2 * PART)),
-        "ready": np.zeros((2, PART)),
-        "spectra": np.zeros((parts, 2, PART + 1), dtype=np.complex128),
+        "pending": np.zeros((2, 2 * part)),
+        "ready": np.zeros((2, part)),
+        "spectra": np.zeros((PARTS, 2, part + 1), dtype=np.complex128),
         "at": np.zeros(2, dtype=np.int64),
     }
 
@@ -50,29 +50,30 @@ def _multiply_up(
 def convolve(
     block: NDArray[np.float64], response: NDArray[np.complex128], state: dict[str, NDArray[np.generic]]
 ) -> NDArray[np.float64]:
-    """The next (2, frames), ``PART`` frames late.
+    """The next (2, frames), a partition late.
 
     Args:
         response: of :func:`partitioned`.
         state: of :func:`convolver_state`, changed in place.
     """
     pending, ready, spectra, at = (state[name] for name in ("pending", "ready", "spectra", "at"))
+    part = ready.shape[1]
     out = np.empty_like(block)
     done = 0
     while done < block.shape[1]:
         fill = int(at[0])
-        run = min(PART - fill, block.shape[1] - done)
-        pending[:, PART + fill : PART + fill + run] = block[:, done : done + run]
+        run = min(part - fill, block.shape[1] - done)
+        pending[:, part + fill : part + fill + run] = block[:, done : done + run]
         out[:, done : done + run] = ready[:, fill : fill + run]
         done += run
         at[0] = fill + run
-        if fill + run == PART:
+        if fill + run == part:
             newest = (int(at[1]) + 1) % len(spectra)
             spectra[newest] = np.fft.rfft(pending)
-            total = np.empty((2, PART + 1), dtype=np.complex128)
+            total = np.empty((2, part + 1), dtype=np.complex128)
             _multiply_up(spectra, response, newest, total)  # type: ignore[arg-type]
-            ready[:] = np.fft.irfft(total)[:, PART:]
-            pending[:, :PART] = pending[:, PART:]
+            ready[:] = np.fft.irfft(total)[:, part:]
+            pending[:, :part] = pending[:, part:]
             at[:] = 0, newest
     return out
 

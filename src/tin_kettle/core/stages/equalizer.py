@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from tin_kettle.core.dsp import shapes
-from tin_kettle.core.dsp.convolve import PART, convolve, convolver_state, partitioned, symmetric_taps
+from tin_kettle.core.dsp.convolve import PARTS, convolve, convolver_state, partitioned, symmetric_taps
+from tin_kettle.core.dsp.delay import delayed
 from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.dsp.svf import IDENTITY, Sections, svf_response, svf_rows
 from tin_kettle.core.stages.declare import Channels, Kind, Params, Picture, choice, number, switch
@@ -174,7 +175,6 @@ class LinearEqualizer(Processor):
     def __init__(self, params: EqualizerParams, rate_hz: float) -> None:
         super().__init__()
         taps = 1 << round(math.log2(RESPONSE_S * rate_hz))
-        taps = max(taps, 2 * PART)
         at_hz = np.asarray(np.arange(taps // 2 + 1) * (rate_hz / taps), dtype=np.float64)
         at_hz[-1] *= 1.0 - 1e-9  # the tangent has no value at half the rate
         self._domains = []
@@ -182,17 +182,15 @@ class LinearEqualizer(Processor):
             rows = _rows(bands, rate_hz)[0]
             magnitude = np.stack([np.abs(svf_response(rows[:, row], at_hz, rate_hz)) for row in range(2)])
             self._domains.append((turned, partitioned(symmetric_taps(magnitude))))
-            for name, array in convolver_state(taps // PART).items():
+            for name, array in convolver_state(taps // PARTS).items():
                 self.state[f"{name} {int(turned)}"] = array
         # without a band there is nothing to convolve, but the delay stays: moving a band must not move the song
-        self.delay = (taps // 2 + PART) * max(1, len(self._domains))
+        self.delay = (taps // 2 + taps // PARTS) * max(1, len(self._domains))
         if not self._domains:
             self.state["line"] = np.zeros((2, self.delay))
 
     def process(self, block: Block) -> Block:
         if not self._domains:
-            from tin_kettle.core.dsp.delay import delayed  # noqa: PLC0415
-
             return delayed(block, self.f64("line"))
         for turned, response in self._domains:
             if turned:
