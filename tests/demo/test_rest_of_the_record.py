@@ -1,0 +1,79 @@
+"""The other demo song comes as four buses, the reference is finished and loud, and a library is filled once."""
+
+import numpy as np
+import pytest
+
+from tests.conftest import music
+from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.survey.survey import survey_song
+from tin_kettle.demo import low_bridge, pilot_light, tide_table
+from tin_kettle.demo.library import fill_demo
+from tin_kettle.store.comparing import list_references, list_versions
+from tin_kettle.store.songs import current_revision, list_songs
+from tin_kettle.store.sources import song_sources
+
+
+def measured(x):
+    meter = SongMeter(48000)
+    meter.feed(x)
+    return meter.finish()
+
+
+@pytest.fixture(scope="module")
+def buses():
+    return pilot_light.pilot_light()
+
+
+def share(x, low, high):
+    """Of the energy, between two frequencies."""
+    power = np.abs(np.fft.rfft(x.mean(axis=0))) ** 2
+    hz = np.fft.rfftfreq(x.shape[1], 1 / 48000)
+    return power[(hz >= low) & (hz < high)].sum() / power.sum()
+
+
+def test_four_buses_sum_to_the_mix_and_each_does_its_part(buses):
+    assert list(buses) == ["drums", "bass", "keys", "voices"]
+    total = np.add.reduce(list(buses.values()))
+    assert np.abs(total).max() == pytest.approx(10 ** (-1.5 / 20), rel=1e-6)
+    assert 60 < total.shape[1] / 48000 < 120
+    assert share(buses["bass"], 30, 250) > 0.9
+    assert share(buses["keys"], 60, 250) > 0.02, "the keys reach down into the bass"
+    assert share(buses["voices"], 5000, 9000) > 0.001, "an S that can be found"
+    assert share(buses["drums"], 2000, 20000) > share(buses["bass"], 2000, 20000)
+
+
+def test_the_bass_makes_room_for_the_kick_from_the_first_start(buses):
+    recipe = pilot_light.pilot_light_recipe()
+    assert recipe.sections[-1].end_s == pytest.approx(buses["drums"].shape[1] / 48000, abs=0.1)
+    found = survey_song(recipe, {bus: ArraySource(x, 48000) for bus, x in buses.items()})
+    assert found.hardest("duck")[0] < -3
+    assert found.measures["true_peak_dbtp"] < -0.95
+    intro, chorus = recipe.sections[0], recipe.sections[2]
+    loud = [found.lufs(round(part.start_s * 48000), round(part.end_s * 48000)) for part in (intro, chorus)]
+    assert loud[1] > loud[0] + 3
+
+
+def test_the_reference_is_finished_and_loud():
+    told = measured(tide_table.tide_table())
+    assert -12 < told["integrated_lufs"] < -8
+    assert told["true_peak_dbtp"] < -0.95
+    assert told["mono_loss_lu"] < 2
+    assert told["side_energy_below_120hz"] < 0.02
+
+
+def test_a_library_is_filled_once(library, monkeypatch):
+    short = music(1.0) * 0.3
+    monkeypatch.setattr(low_bridge, "low_bridge", lambda: short)
+    monkeypatch.setattr(pilot_light, "pilot_light", lambda: dict.fromkeys(("drums", "bass", "keys", "voices"), short))
+    monkeypatch.setattr(tide_table, "tide_table", lambda: short)
+    said = []
+    for _ in range(2):
+        fill_demo(library, said.append)
+    assert len(said) == 1
+    songs = {song.title: song for song in list_songs(library)}
+    assert list(songs) == ["Low Bridge", "Pilot Light"]
+    assert len(song_sources(library, songs["Pilot Light"].id)) == 4
+    assert [version.name for version in list_versions(library, songs["Low Bridge"].id)] == ["Small moves"]
+    assert current_revision(library, songs["Low Bridge"].id).recipe.master[0].id == "clean"
+    assert [reference.name for reference in list_references(library)] == ["Tide Table"]
