@@ -1,13 +1,15 @@
 /** The survey of what was saved last, asked for until it is there; and what follows from it. */
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
 import { api } from "../api/client";
 import type { Matched, Survey } from "../api/types";
 import { knowGains } from "./listening";
+import { useRested } from "../ui/useRested";
 import { useBench } from "./store";
 
 export const MAP_COLUMNS = 930;
 const ASK_MS = 250;
+/** While edits follow each other, nothing is surveyed. */
 const REST_MS = 700;
 
 const lastDone = new Map<number, Survey>();
@@ -19,20 +21,10 @@ async function askSurvey(songId: number): Promise<Survey> {
   return found.state === "done" ? found : { ...lastDone.get(songId), ...found };
 }
 
-/** A number once it has stood for a moment: while edits follow each other, nothing is surveyed. */
-function useRested(value: number): number {
-  const [rested, setRested] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setRested(value), REST_MS);
-    return () => clearTimeout(timer);
-  }, [value]);
-  return rested;
-}
-
 export function useSurvey(): Survey | undefined {
   const songId = useBench((s) => s.song?.id ?? 0);
   const revision = useBench((s) => s.revision?.id ?? 0);
-  const rested = useRested(revision);
+  const rested = useRested(revision, REST_MS);
   const { data, isPlaceholderData } = useQuery({
     queryKey: ["survey", songId, rested],
     queryFn: () => askSurvey(songId),

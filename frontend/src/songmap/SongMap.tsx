@@ -95,7 +95,7 @@ export function SongMap() {
       : loopEdgeAt(x, loop, width, view) !== null;
     event.currentTarget.style.cursor = grips ? "ew-resize" : inBand ? "pointer" : "text";
     const frame = frameAt(x, width, view);
-    if (!held) setHover({ x, text: reading(y, x / width, frame / rateHz, rows) });
+    if (!held) setHover({ x, text: reading(y, frame, rateHz, rows) });
     else if (held.kind === "boundary") setSections(withBoundary(recipe.sections, held.index, frame / rateHz));
     else if (held.edge !== null && loop) setDraft(withEdge(loop, held.edge, frame, frames, rateHz));
     else setDraft(dragged(held.x, x, width, view));
@@ -199,11 +199,12 @@ export function SongMap() {
 }
 
 /** What lies under the pointer, in words. */
-function reading(y: number, share: number, at_s: number, rows: Row[]): string {
+function reading(y: number, frame: number, rateHz: number, rows: Row[]): string {
   const zone = zoneAt(y, rows.length);
   const row = zone.kind === "row" ? rows[zone.row ?? 0] : undefined;
+  const share = row ? (frame - row.span[0]) / (row.span[1] - row.span[0]) : 0;
   const value = row?.values?.[Math.min(row.values.length - 1, Math.floor(share * row.values.length))];
-  const time = formatTime(at_s, 2);
+  const time = formatTime(frame / rateHz, 2);
   if (!row || value === undefined || value === null) return time;
   const said = {
     effort: formatDb(value),

@@ -5,21 +5,27 @@ import { colour } from "../ui/useCanvas";
 import { BAND_HEIGHT, FLAG_TOP, layoutOf, ROW_HEIGHT, ROW_STEP, xOf } from "./geometry";
 import type { Layout } from "./geometry";
 
-type Columns = [number[], number[]];
+/** Lowest and highest samples in columns, of a stretch of the song that may be another than what is shown. */
+export interface Wave {
+  columns: [number[], number[]];
+  span: Span;
+}
 
 /** A strip below the waveforms. */
 export interface Row {
   title: string;
   kind: "effort" | "loudness" | "peaks" | "correlation" | "wave";
   values: (number | null)[] | undefined;
+  /** the stretch of the song that the values are of */
+  span: Span;
 }
 
 export interface MapPicture {
   view: Span;
   rateHz: number;
   sections: Recipe["sections"];
-  received: Columns | undefined;
-  mastered: Columns | undefined;
+  received: Wave | undefined;
+  mastered: Wave | undefined;
   /** How far the survey is, 0–1, while it runs. */
   progress: number | null;
   rows: Row[];
@@ -29,17 +35,40 @@ export interface MapPicture {
 const DEEPEST_DB = 6;
 const QUIETEST_LUFS = -45;
 
+/** Where columns of a stretch lie in the view, those that are in it. */
+export function columnsIn(
+  count: number,
+  span: Span,
+  view: Span,
+  width: number,
+): { first: number; last: number; left: number; step: number } {
+  const left = xOf(span[0], width, view);
+  const step = (xOf(span[1], width, view) - left) / count;
+  return {
+    first: Math.max(0, Math.floor(-left / step)),
+    last: Math.min(count, Math.ceil((width - left) / step)),
+    left,
+    step,
+  };
+}
+
 function drawWave(
   context: CanvasRenderingContext2D,
-  [lowest, highest]: Columns,
+  { columns: [lowest, highest], span }: Wave,
+  view: Span,
   width: number,
   { waterline, wave }: Layout,
   direction: -1 | 1,
 ): void {
-  const step = width / lowest.length;
-  for (let i = 0; i < lowest.length; i++) {
+  const { first, last, left, step } = columnsIn(lowest.length, span, view, width);
+  for (let i = first; i < last; i++) {
     const tall = Math.min(1, Math.max(Math.abs(lowest[i] ?? 0), Math.abs(highest[i] ?? 0))) * wave;
-    context.fillRect(i * step, direction < 0 ? waterline - tall : waterline + 1, Math.ceil(step), tall);
+    context.fillRect(
+      left + i * step,
+      direction < 0 ? waterline - tall : waterline + 1,
+      Math.ceil(step),
+      tall,
+    );
   }
 }
 
@@ -63,15 +92,15 @@ function drawSections(context: CanvasRenderingContext2D, width: number, picture:
   });
 }
 
-function drawRow(context: CanvasRenderingContext2D, row: Row, top: number, width: number): void {
+function drawRow(context: CanvasRenderingContext2D, row: Row, view: Span, top: number, width: number): void {
   context.globalAlpha = 1;
   context.fillStyle = colour("strip");
   context.fillRect(0, top, width, ROW_HEIGHT);
   if (!row.values) return;
-  const step = width / row.values.length;
-  row.values.forEach((value, i) => {
+  const { first, last, left, step } = columnsIn(row.values.length, row.span, view, width);
+  row.values.slice(first, last).forEach((value, i) => {
     if (value === null) return;
-    const x = i * step;
+    const x = left + (first + i) * step;
     const wide = Math.ceil(step);
     if (row.kind === "effort") {
       // the square root lets half a dB be seen beside five
@@ -106,11 +135,11 @@ export function drawMap(context: CanvasRenderingContext2D, width: number, pictur
   drawSections(context, width, picture);
   if (picture.received) {
     context.fillStyle = colour("tin");
-    drawWave(context, picture.received, width, layout, -1);
+    drawWave(context, picture.received, picture.view, width, layout, -1);
   }
   if (picture.mastered) {
     context.fillStyle = colour("rim");
-    drawWave(context, picture.mastered, width, layout, 1);
+    drawWave(context, picture.mastered, picture.view, width, layout, 1);
   } else {
     context.fillStyle = colour("trough");
     context.fillRect(0, waterline + 1, width, 3);
@@ -119,7 +148,9 @@ export function drawMap(context: CanvasRenderingContext2D, width: number, pictur
   }
   context.fillStyle = colour("well");
   context.fillRect(0, waterline, width, 1);
-  picture.rows.forEach((row, index) => drawRow(context, row, rowsTop + index * ROW_STEP, width));
+  picture.rows.forEach((row, index) =>
+    drawRow(context, row, picture.view, rowsTop + index * ROW_STEP, width),
+  );
   context.fillStyle = colour("copper");
   for (const at_s of picture.flags) {
     if (at_s === null) continue;

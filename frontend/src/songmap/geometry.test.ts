@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Span } from "../bench/store";
+import { columnsIn } from "./drawing";
 import {
   BAND_HEIGHT,
   boundaryAt,
@@ -92,4 +93,12 @@ it("the waves take the room that rows leave, and rows always have theirs", () =>
   }
   expect(layoutOf(1).wave).toBeGreaterThan(layoutOf(3).wave);
   expect(layoutOf(0).height).toBeGreaterThan(190);
+});
+
+it("columns of another stretch lie where they belong in the view", () => {
+  // the whole song in ten columns, seen from 30 to 50 %
+  expect(columnsIn(10, [0, 1000], [300, 500], 200)).toEqual({ first: 3, last: 5, left: -300, step: 100 });
+  expect(columnsIn(10, [300, 500], [300, 500], 200)).toEqual({ first: 0, last: 10, left: 0, step: 20 });
+  // a finer stretch while the view goes out again
+  expect(columnsIn(10, [300, 500], [0, 1000], 200)).toMatchObject({ first: 0, last: 10, left: 60, step: 4 });
 });

@@ -50,6 +50,10 @@ export function xOf(frame: number, width: number, [from, to]: Span): number {
   return ((frame - from) / (to - from)) * width;
 }
 
+export function covers(span: Span, view: Span): boolean {
+  return span[0] <= view[0] && span[1] >= view[1];
+}
+
 /** Which edge of the loop lies under the pointer. */
 export function loopEdgeAt(x: number, loop: Span | null, width: number, view: Span): 0 | 1 | null {
   if (!loop) return null;

@@ -3,7 +3,7 @@ import { memo, useCallback } from "react";
 import type { Span } from "../bench/store";
 import { useCanvas } from "../ui/useCanvas";
 import { drawMap, drawOverlay, drawScope } from "./drawing";
-import type { MapPicture, Row } from "./drawing";
+import type { MapPicture, Row, Wave } from "./drawing";
 
 interface StillProps {
   picture: MapPicture;
@@ -19,8 +19,8 @@ function isSame(a: StillProps, b: StillProps): boolean {
     a.scope === b.scope &&
     one.view.join() === two.view.join() &&
     one.sections === two.sections &&
-    one.received === two.received &&
-    one.mastered === two.mastered &&
+    sameWave(one.received, two.received) &&
+    sameWave(one.mastered, two.mastered) &&
     one.progress === two.progress &&
     one.flags.join() === two.flags.join() &&
     one.rows.length === two.rows.length &&
@@ -28,9 +28,14 @@ function isSame(a: StillProps, b: StillProps): boolean {
   );
 }
 
+function sameWave(a: Wave | undefined, b: Wave | undefined): boolean {
+  return a?.columns === b?.columns && a?.span.join() === b?.span.join();
+}
+
 /** Rows that are made of others at every turn are compared by what they show. */
 function sameValues(a: Row, b: Row | undefined): boolean {
-  return a.values === b?.values || (a.kind === "wave" && a.values?.join() === b?.values?.join());
+  if (a.span.join() !== b?.span.join()) return false;
+  return a.values === b.values || (a.kind === "wave" && a.values?.join() === b.values?.join());
 }
 
 export const StillMap = memo(function StillMap({ picture, scope, theme }: StillProps) {

@@ -28,6 +28,7 @@ describe("values with units", () => {
     expect(formatHz(3400)).toBe("3.4 kHz");
     expect(formatDb(-18)).toBe("−18.0 dB");
     expect(formatDb(-0.01, true)).toBe("0.0 dB");
+    expect([formatDb(null), formatDb(-200)]).toEqual(["—", "—"]);
     expect(formatTime(72.4, 2)).toBe("1:12.40");
     expect(formatTime(59.999, 1)).toBe("1:00.0");
     expect(formatValue(share, 0.5)).toBe("50 %");

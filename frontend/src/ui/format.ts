@@ -15,9 +15,11 @@ export function formatMs(ms: number): string {
   return ms < 1000 ? `${trim(ms, 3)} ms` : `${trim(ms / 1000, 3)} s`;
 }
 
-/** One decimal, a plus sign where it is asked for. */
+const SILENCE_DB = -150;
+
+/** One decimal, a plus sign where it is asked for; a dash for what is unknown or silent. */
 export function formatDb(db: number | null | undefined, signed = false, unit = " dB"): string {
-  if (db === null || db === undefined) return "—";
+  if (db === null || db === undefined || db <= SILENCE_DB) return "—";
   const text = Math.abs(db).toFixed(1);
   const sign = db < 0 && text !== "0.0" ? MINUS : signed && text !== "0.0" ? "+" : "";
   return `${sign}${text}${unit}`;

@@ -8,7 +8,6 @@ from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.passage import render_passage
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.differences import differences
 from tin_kettle.core.recipe.parts import bus_alone
 from tin_kettle.core.stages.starts import STARTS
 from tin_kettle.core.survey.align import lag_frames
@@ -75,18 +74,6 @@ def test_bounces_are_lined_up_to_the_sample(lag):
     assert lag_frames(old, new) == lag
     other = np.random.default_rng(9).standard_normal((2, 96000)) * 0.1
     assert lag_frames(ArraySource(other, RATE_HZ), ArraySource(music(2.0, seed=4), RATE_HZ)) is None
-
-
-def test_differences_are_listed_value_by_value():
-    band = {"id": "b1", "hz": 1000, "gain_db": -1}
-    before = recipe_of({"id": "e", "kind": "equalizer", "params": {"bands": [band]}}, {"id": "t", "kind": "trim"})
-    after = recipe_of({"id": "e", "kind": "equalizer", "on": False, "params": {"bands": [{**band, "gain_db": -2}]}})
-    found = {(row["title"], row["what"]): (row["before"], row["after"]) for row in differences(before, after)}
-    assert found == {
-        ("Equalizer", "on"): (True, False),
-        ("Equalizer", "Bands b1 gain_db"): (-1.0, -2.0),
-        ("Trim", "stage"): ("there", None),
-    }
 
 
 def test_starting_points_are_few_and_work():
