@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
@@ -94,12 +94,17 @@ def memory_mb(folder: str, seconds: float) -> float:
     return float(done.stdout)
 
 
-def rows(base_s: float, folder: str) -> Iterator[tuple[str, str, str]]:
+def in_base(stage: dict[str, Any], size: int, base: Callable[[], float]) -> float:
+    """What a stage costs in blocks of a size, in units that are measured just before and after it."""
+    before_s = base()
+    took_s = per_frame_s([stage], size) - per_frame_s([], size)
+    return 2.0 * took_s / (before_s + base())
+
+
+def rows(base: Callable[[], float], folder: str) -> Iterator[tuple[str, str, str]]:
     """(what, measured, goal)."""
-    empty_s, empty_live_s = per_frame_s([]), per_frame_s([], LIVE_BLOCK)
     for name, stage in STAGES.items():
-        offline = (per_frame_s([stage]) - empty_s) / base_s
-        live = (per_frame_s([stage], LIVE_BLOCK) - empty_live_s) / base_s
+        offline, live = (in_base(stage, size, base) for size in (BLOCK, LIVE_BLOCK))
         yield f"{name}: in blocks of 8192, of 1024", f"{offline:.1f} BASE, {live:.1f} BASE", GOALS.get(name, "")
     source = ArraySource(music(SONG_S) * 0.5, RATE_HZ)
     took_s = best_s(lambda: sum(1 for _ in render(recipe_of(*SHORT_CHAIN), {"mix": source})), 2)

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from bench import accuracy, engine, live
-from bench.base import base_s_per_frame
+from bench.base import base_clock
 
 PAGE = Path("docs/performance.md")
 ACCURACY = Path("docs/accuracy.md")
@@ -18,9 +18,9 @@ How near the sound is to what is promised; measured by `make bench`. The tests h
 """
 HEAD = """# Performance
 
-Made by `make bench` on {day}; two cores. BASE is the time of one stereo biquad in C (gcc -O2), measured in the same
-run. Times to the ear are measured in headless Chromium, on the samples that leave the player, while server, browser
-and tap share the two cores. Machines are noisy: look at the ratios.
+Made by `make bench` on {day}; two cores. BASE is the time of one stereo biquad in C (gcc -O2), measured just before
+and after each figure. Times to the ear are measured in headless Chromium, on the samples that leave the player, while
+server, browser and tap share the two cores. Machines are noisy: look at the ratios.
 """
 
 
@@ -36,7 +36,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         parts = [
             HEAD.format(day=datetime.now(UTC).date()),
-            table("Engine", engine.rows(base_s_per_frame(), folder)),
+            table("Engine", engine.rows(base_clock(), folder)),
             table("The bench", live.rows(Path(folder))),
         ]
     PAGE.write_text("\n".join(parts))
