@@ -72,8 +72,10 @@ function Heading({ stage }: { stage: Stage }) {
   if (stage.kind === "compressor") taps.push({ value: "detector", label: "what it listens to" });
   const without = `without:${stage.id}`;
   return (
-    <div className="flex items-center gap-x-[12px]">
-      <h2 className="text-[16px] font-[680] whitespace-nowrap [font-stretch:100%]">{info.title}</h2>
+    <div className="flex items-center gap-x-[12px] max-[1100px]:gap-x-[7px] max-[1100px]:[&_.seg>button]:px-[4px]">
+      <h2 className="text-[16px] font-[680] whitespace-nowrap [font-stretch:100%] max-[1100px]:text-[14px] max-[1100px]:[font-stretch:88%]">
+        {info.title}
+      </h2>
       {info.channels.length > 1 && (
         <Segments
           label="Treats"
@@ -97,10 +99,10 @@ function Heading({ stage }: { stage: Stage }) {
           type="button"
           aria-pressed={heard === without}
           title="The song without this stage, at equal loudness (key 0)"
-          className={`plain whitespace-nowrap max-[1100px]:hidden ${heard === without ? "bg-ink! text-page" : ""}`}
+          className={`plain whitespace-nowrap max-[1100px]:px-[5px]! ${heard === without ? "bg-ink! text-page" : ""}`}
           onClick={() => compare(heard === without ? "now" : without)}
         >
-          without it
+          without<span className="max-[1100px]:hidden"> it</span>
         </button>
       </span>
     </div>
