@@ -3,6 +3,7 @@ import type { KindInfo, Recipe } from "../api/types";
 import {
   addStage,
   chainOf,
+  dissolve,
   laneOf,
   MASTER,
   moveStage,
@@ -44,6 +45,30 @@ describe("editing a recipe", () => {
     moveStage(recipe, "a", 2);
     addStage(recipe, MASTER, trim);
     expect(JSON.stringify(recipe)).toBe(before);
+  });
+
+  it("dissolves a group into what it fed, and nothing listens to it any more", () => {
+    const bus = recipe.buses[0]!;
+    const keyed = (...key: string[]) => ({ ...stage("k", "compressor"), params: { key } });
+    const grouped = {
+      ...recipe,
+      buses: [
+        { ...bus, id: "kick", group: "inner" },
+        { ...bus, id: "bass", chain: [keyed("inner", "kick")] },
+      ],
+      groups: [
+        { ...bus, id: "outer" },
+        { ...bus, id: "inner", group: "outer" },
+      ],
+      master: [keyed("inner")],
+    } as unknown as Recipe;
+    const done = dissolve(grouped, "inner");
+    expect(done.buses.map(({ group }) => group)).toEqual(["outer", null]);
+    expect(done.groups.map(({ id }) => id)).toEqual(["outer"]);
+    expect([done.buses[1]!.chain[0]!.params, done.master[0]!.params]).toEqual([
+      { key: ["kick"] },
+      { key: null },
+    ]);
   });
 
   it("moves a stage to any place and keeps all", () => {

@@ -24,6 +24,27 @@ export function setBus(recipe: Recipe, id: string, fields: Partial<Bus>): Recipe
   return { ...recipe, buses: recipe.buses.map(change), groups: recipe.groups.map(change) };
 }
 
+/** The recipe without a group: what fed it feeds what it fed, and nothing listens to it any more. */
+export function dissolve(recipe: Recipe, id: string): Recipe {
+  const group = busOf(recipe, id)?.group ?? null;
+  const deaf = (stage: Stage): Stage => {
+    if (stage.kind !== "compressor" || !stage.params.key?.includes(id)) return stage;
+    const key = stage.params.key.filter((one) => one !== id);
+    return { ...stage, params: { ...stage.params, key: key.length ? key : null } };
+  };
+  const out = (bus: Bus): Bus => ({
+    ...bus,
+    group: bus.group === id ? group : bus.group,
+    chain: bus.chain.map(deaf),
+  });
+  return {
+    ...recipe,
+    buses: recipe.buses.map(out),
+    groups: recipe.groups.filter((bus) => bus.id !== id).map(out),
+    master: recipe.master.map(deaf),
+  };
+}
+
 /** The lane whose chain holds a stage. */
 export function laneOf(recipe: Recipe, id: string | null): Lane {
   const found = [...recipe.buses, ...recipe.groups].find((bus) => bus.chain.some((s) => s.id === id));

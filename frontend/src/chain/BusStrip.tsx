@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { api, upload } from "../api/client";
 import type { Bus, Param, Recipe } from "../api/types";
-import { freshId, setBus } from "../bench/editing";
+import { dissolve, freshId, setBus } from "../bench/editing";
 import { listenAs, openSong } from "../bench/listening";
 import { edit, rest, settle } from "../bench/edits";
 import { complain, useBench } from "../bench/store";
@@ -178,11 +178,7 @@ function BusMenu({ bus, recipe, change }: MenuProps) {
             )}
             {at < 0 && (
               <DropdownMenu.Item
-                onSelect={() => {
-                  const out = (one: Bus) => (one.group === bus.id ? { ...one, group: bus.group } : one);
-                  const groups = recipe.groups.filter(({ id }) => id !== bus.id).map(out);
-                  edit({ ...recipe, buses: recipe.buses.map(out), groups }, `Dissolve ${bus.name}`, true);
-                }}
+                onSelect={() => edit(dissolve(recipe, bus.id), `Dissolve ${bus.name}`, true)}
               >
                 Dissolve the group
               </DropdownMenu.Item>
