@@ -132,6 +132,11 @@ export function compare(heard: Heard): void {
   applyGains();
 }
 
+/** What stands beside now was changed: a reference has another passage. */
+export function refreshOther(changed: Heard): void {
+  if (changed === get().other) player?.ask({ type: "compare", other: changed });
+}
+
 /** Hear something under another name; the bench does not show what it is. */
 export function hearBlind(heard: Heard, called: string): void {
   set({ blind: called });

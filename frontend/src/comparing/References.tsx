@@ -2,7 +2,7 @@ import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, upload } from "../api/client";
 import type { Panel, Reference } from "../api/types";
-import { compare } from "../bench/listening";
+import { compare, refreshOther } from "../bench/listening";
 import { settle } from "../bench/edits";
 import { complain, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
@@ -127,7 +127,14 @@ export function References() {
             <td />
             {references.map((ref) => (
               <td key={ref.id} className="py-2">
-                <PassageChooser reference={ref} onChosen={again} />
+                <PassageChooser
+                  reference={ref}
+                  onChosen={() => {
+                    refreshOther(`reference:${ref.id}`);
+                    void client.invalidateQueries({ queryKey: ["match"] });
+                    return again();
+                  }}
+                />
               </td>
             ))}
           </tr>

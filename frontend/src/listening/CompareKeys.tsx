@@ -52,7 +52,7 @@ export function CompareKeys() {
         ))}
       </div>
       <ComparePanel />
-      <Hint text="Compares at equal loudness: the louder one goes down by this much. Off, you hear the levels as they are.">
+      <Hint text="Compares at equal loudness: everything on the keys goes down to the quietest of them. Off, you hear the levels as they are.">
         <button
           type="button"
           aria-pressed={matched}

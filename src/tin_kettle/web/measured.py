@@ -10,7 +10,6 @@ from typing import Any, cast
 from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.core.engine.passage import render_passage
-from tin_kettle.core.engine.slot import METER_HOP
 from tin_kettle.core.listen.match import match_all
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.survey.advice import side_notes
@@ -83,8 +82,8 @@ def series(song_id: int, stage_id: str) -> Response:
     if isinstance(now, Job) or stage_id not in now.stages:
         return jsonify(None)
     start, end = passage(now.frames)
-    effort_db = now.stages[stage_id][2][start // METER_HOP : max(end // METER_HOP, start // METER_HOP + 1)]
-    return jsonify(**now.series(stage_id, start, end, _columns()), words=effort_words(effort_db))
+    words = effort_words(now.effort_db(stage_id, start, end))
+    return jsonify(**now.series(stage_id, start, end, _columns()), words=words)
 
 
 def _reference_passage(song_id: int, name: str) -> tuple[int, int] | None:

@@ -341,3 +341,20 @@ def test_a_block_lasts_about_as_long_at_every_rate(rate_hz, frames):
     assert heard < audition.position < heard + (AHEAD_MS / 1000) * rate_hz + frames
     played = [audition.render() for _ in range(4)]
     assert played[-1].now[0, -1] == pytest.approx(0.125, rel=1e-4)
+
+
+def test_a_reference_that_is_heard_follows_its_passage():
+    song = {"mix": positions()}
+    audition = Audition(recipe_of(), song)
+    record = {"mix": positions()}
+
+    def passage(start, end):
+        return Piece(recipe_of(), record, Timeline(0, start, (start, end)))
+
+    for start, end in ((1000, 5000), (50000, 50700)):
+        audition.compare("reference:1", passage(start, end), audition.position)
+        for _ in range(4):
+            played = audition.render()
+        heard = played.other[0] * RATE_HZ * 4
+        assert heard.min() > start - 1
+        assert heard.max() < end

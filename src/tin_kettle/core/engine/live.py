@@ -231,7 +231,7 @@ class Audition:
             RecipeError, AudioError: it cannot be played at the song's rate; nothing has changed then.
         """
         piece = piece or Piece(plain_recipe(self._recipe), self.sources)
-        if name == self._other_name and piece.recipe == self._other.recipe:
+        if name == self._other_name and piece.recipe == self._other.recipe and piece.passage == self._other.passage:
             return
         if not self._spares.has(name, piece):
             Graph(piece.recipe, self.rate_hz)

@@ -48,6 +48,11 @@ class Piece:
     sources: Mapping[str, Source]
     timeline: Timeline | None = None
 
+    @property
+    def passage(self) -> tuple[int, int] | None:
+        """(start, end) in frames of its own clock, where it has one."""
+        return self.timeline.loop if self.timeline else None
+
 
 class Road:
     """A :class:`Piece` under way. Forks with all its state."""

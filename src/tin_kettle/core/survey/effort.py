@@ -14,7 +14,9 @@ from tin_kettle.core.stages.words import db
 from tin_kettle.core.survey.survey import Survey
 
 IDLE_DB = 0.1
+"""Less than this is not heard as work."""
 ALWAYS = 0.95
+"""From this share of the time on, how often need not be said."""
 MARKED, MARKED_DB = 1.5, 0.3
 """A part of the song is named where the stage works that much harder there than elsewhere, as a ratio and by dB."""
 
@@ -35,7 +37,7 @@ def effort_words(effort_db: NDArray[np.float64]) -> str:
 
 def song_words(found: Survey, stage_id: str, sections: Sequence[Section]) -> str:
     """The same over the song; ``1–2.1 dB off in the choruses`` where it works markedly harder in some sections."""
-    effort_db = found.stages[stage_id][2].astype(np.float64)
+    effort_db = found.effort_db(stage_id, 0, found.frames)
     at_s = np.arange(effort_db.size) * METER_HOP / found.rate_hz
     parts: dict[str, list[Section]] = {}
     for section in sections:

@@ -86,6 +86,11 @@ class Survey:
             for name, extreme, row in zip(SERIES, extremes, rows, strict=True)
         }
 
+    def effort_db(self, stage_id: str, start: int, end: int) -> NDArray[np.float64]:
+        """(readings,): a stage's gain changes between two frames, at most 0 dB, a reading every ``METER_HOP``."""
+        first = start // METER_HOP
+        return np.asarray(self.stages[stage_id][2][first : max(-(-end // METER_HOP), first + 1)], dtype=np.float64)
+
     def hardest(self, stage_id: str) -> tuple[float, float]:
         """Strongest effort of a stage in dB, and when in seconds."""
         effort = self.stages[stage_id][2]

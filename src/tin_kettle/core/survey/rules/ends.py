@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
 from tin_kettle.core.stages.words import db
@@ -17,41 +18,59 @@ CUT_WINS_DB = 0.2
 """Less than this of peak level is not worth a filter."""
 
 
+@dataclass(frozen=True)
+class _End:
+    """One end: its measures' names, how much is too much, and the cut that was tried."""
+
+    id: str
+    where: str
+    share: str
+    peak_change: str
+    limit: float
+    cut: str
+    at: str
+    params: dict[str, Any]
+
+
+ENDS = (
+    _End(
+        "low-end-costs",
+        "below 30 Hz",
+        "energy_below_30hz",
+        "low_cut_peak_db",
+        LOW_SHARE,
+        "low cut",
+        f"{TRIAL_LOW_CUT_HZ:g} Hz",
+        {"high_pass_on": True, "high_pass_hz": TRIAL_LOW_CUT_HZ, "high_pass_slope": 24},
+    ),
+    _End(
+        "high-end-costs",
+        "above 16 kHz",
+        "energy_above_16khz",
+        "high_cut_peak_db",
+        HIGH_SHARE,
+        "high cut",
+        f"{TRIAL_HIGH_CUT_HZ / 1000:g} kHz",
+        {"low_pass_on": True, "low_pass_hz": TRIAL_HIGH_CUT_HZ, "low_pass_slope": 24},
+    ),
+)
+
+
 def ends_cost(now: Survey) -> Iterator[Finding]:
     """What lies below 30 Hz or above 16 kHz, and what a cut would win or lose, by doing it."""
-    low, high = f"{TRIAL_LOW_CUT_HZ:g} Hz", f"{TRIAL_HIGH_CUT_HZ / 1000:g} kHz"
-    yield from _end(
-        now.measures["energy_below_30hz"],
-        -now.measures["low_cut_peak_db"],
-        LOW_SHARE,
-        ("low-end-costs", "below 30 Hz", f"low cut at {low}"),
-        {"high_pass_on": True, "high_pass_hz": TRIAL_LOW_CUT_HZ, "high_pass_slope": 24},
-    )
-    yield from _end(
-        now.measures["energy_above_16khz"],
-        -now.measures["high_cut_peak_db"],
-        HIGH_SHARE,
-        ("high-end-costs", "above 16 kHz", f"high cut at {high}"),
-        {"low_pass_on": True, "low_pass_hz": TRIAL_HIGH_CUT_HZ, "low_pass_slope": 24},
-    )
-
-
-def _end(
-    share: float, wins_db: float, limit: float, words: tuple[str, str, str], cut: dict[str, Any]
-) -> Iterator[Finding]:
-    if share < limit and (wins_db < CUT_WINS_DB or share < limit / 10):
-        return
-    name, where, fix = words
-    changes = (
-        f"wins {db(wins_db, signed=False)} of peak level" if wins_db > 0 else f"costs {db(-wins_db, signed=False)}"
-    )
-    yield Finding(
-        name,
-        f"{share:.1%} {where}",
-        f"{share:.1%} of the energy lies {where}, where few places play it; a {fix} {changes}.",
-        share,
-        "share",
-        limit,
-        fix=fix,
-        stage={"id": fix.split(" at ")[0].replace(" ", "-"), "kind": "filter", "params": cut},
-    )
+    for end in ENDS:
+        share, wins_db = now.measures[end.share], -now.measures[end.peak_change]
+        if share < end.limit and (wins_db < CUT_WINS_DB or share < end.limit / 10):
+            continue
+        fix = f"{end.cut} at {end.at}"
+        changes = f"wins {db(wins_db, signed=False)} of peak level" if wins_db > 0 else f"costs {db(-wins_db, False)}"
+        yield Finding(
+            end.id,
+            f"{share:.1%} {end.where}",
+            f"{share:.1%} of the energy lies {end.where}, where few places play it; a {fix} {changes}.",
+            share,
+            "share",
+            end.limit,
+            fix=fix,
+            stage={"id": end.cut.replace(" ", "-"), "kind": "filter", "params": end.params},
+        )

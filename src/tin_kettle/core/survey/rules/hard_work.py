@@ -19,6 +19,7 @@ HARD_TIME = 0.1
 
 
 def works_hard(now: Survey, recipe: Recipe) -> Iterator[Finding]:
+    """Compressors and limiters beyond what they are for, for long."""
     for _, chain in recipe.chains():
         for stage in chain:
             limit_db = HARD_DB.get(stage.kind)

@@ -21,11 +21,12 @@ MONO_LU = 3.0
 
 
 def low_end_wide(now: Survey) -> Iterator[Finding]:
+    """Lows in the side, where there is most of them for three seconds."""
     share = now.measures["side_energy_below_120hz"]
     if share < SIDE_LOW_SHARE:
         return
-    mid = np.abs(now.low[:, 0] + now.low[:, 1]) * 0.25 + 0.5 * now.low[:, 2]
-    side = np.abs(now.low[:, 0] + now.low[:, 1]) * 0.25 - 0.5 * now.low[:, 2]
+    mid = 0.5 * loudness.mono_energy(now.low)
+    side = 0.5 * loudness.stereo_energy(now.low) - mid
     yield Finding(
         "low-end-wide",
         f"low end wide, {share:.0%} in the side",
@@ -48,6 +49,7 @@ def low_end_wide(now: Survey) -> Iterator[Finding]:
 
 
 def lopsided(now: Survey) -> Iterator[Finding]:
+    """One side louder than the other over the whole song, K-weighted."""
     left, right = now.slots[:, :2].mean(axis=0)
     if min(left, right) < 1e-9:
         return
@@ -70,6 +72,7 @@ def lopsided(now: Survey) -> Iterator[Finding]:
 
 
 def mono_loss(now: Survey) -> Iterator[Finding]:
+    """What cancels in mono, where it costs most."""
     lost = now.measures["mono_loss_lu"]
     if lost is None or lost <= MONO_LU:
         return

@@ -17,6 +17,7 @@ NEEDLE_DB = 3.0
 
 
 def offset(now: Survey) -> Iterator[Finding]:
+    """A constant offset of either side."""
     worst = max(now.measures["dc_offset"], key=abs)
     if abs(worst) < OFFSET:
         return
@@ -58,6 +59,7 @@ def needles(now: Survey) -> Iterator[Finding]:
 
 
 def clipped(received: Survey) -> Iterator[Finding]:
+    """Runs at full scale in what came in: no stage mends them."""
     count = received.measures["clipped_samples"]
     if not count:
         return
