@@ -130,8 +130,9 @@ def set_passage(library: Library, reference_id: int, start_frame: int, end_frame
     """
     source = get_reference(library, reference_id).source
     if not 0 <= start_frame < end_frame <= source.frames or end_frame - start_frame < source.rate_hz // 10:
+        start_s, end_s, whole_s = (frame / source.rate_hz for frame in (start_frame, end_frame, source.frames))
         raise LibraryError(
-            f"{start_frame} to {end_frame} is no passage; give frames from 0 to {source.frames}, a tenth of a second "
+            f"{start_s:.1f} to {end_s:.1f} s is no passage; give times from 0 to {whole_s:.1f} s, a tenth of a second "
             "or more apart"
         )
     with library.writing() as db:
