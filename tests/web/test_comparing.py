@@ -59,9 +59,9 @@ def test_references_have_a_passage_and_are_matched(client, song, tmp_path):
     assert (ref["name"], ref["end_frame"]) == ("Tide Table", 288000)
     moved = client.put(f"/api/references/{ref['id']}", json={"start_frame": 0, "end_frame": 132300}).get_json()
     assert moved["end_frame"] == 132300
-    refused = client.put(f"/api/references/{ref['id']}", json={"start_frame": 96000, "end_frame": 48000})
+    refused = client.put(f"/api/references/{ref['id']}", json={"start_frame": 88200, "end_frame": 44100})
     assert refused.status_code == 404
-    assert "2.0 to 1.0 s is no passage; give times from 0 to 6.0 s" in refused.get_json()["problem"]
+    assert "2.0 to 1.0 s is no passage; give times from 0 to 6.5 s" in refused.get_json()["problem"]
     url = f"/api/songs/{song}/survey"
     gains = until(lambda: client.get(f"{url}/match?other=reference:{ref['id']}").get_json(), done)
     assert gains["integrated_lufs"][f"reference:{ref['id']}"] == pytest.approx(-6, abs=0.2)
