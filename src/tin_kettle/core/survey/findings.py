@@ -7,6 +7,7 @@ in what was received.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
@@ -39,6 +40,8 @@ def find(now: Survey, received: Survey, recipe: Recipe) -> list[Finding]:
     """
     found = [finding for rule in RULES for finding in rule(now)]
     found += [*clipped(received), *works_hard(now, recipe)]
+    # measures stand in hops: the last may reach beyond the end of a short song
+    found = [replace(one, at_s=None if one.at_s is None else min(one.at_s, now.seconds)) for one in found]
     return sorted(found, key=lambda finding: (finding.at_s is None, finding.at_s or 0.0))
 
 
