@@ -11,6 +11,8 @@ import pytest
 import soundfile
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.timeline import Span, Timeline
+from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.store.database import Library
@@ -38,6 +40,19 @@ def music(seconds: float, rate_hz: int = RATE_HZ, seed: int = 1) -> NDArray[np.f
     hits = np.exp(-((t * 2.0) % 1.0) * 9.0) * rng.standard_normal((2, t.size)) * 0.3
     held = 0.25 * np.sin(2 * np.pi * np.array([[110.0], [166.0]]) * t)
     return np.asarray((hits + held) * (np.sin(2 * np.pi * 0.2 * t) > -0.8))
+
+
+def run(graph: Graph, block: NDArray[np.float64], start: int = 0) -> NDArray[np.float64]:
+    """The next block of a graph with the one bus ``mix``, from a song frame on."""
+    return graph.process({"mix": block}, Span(Timeline(), start, block.shape[1]))
+
+
+def goes_to(graph: Graph, recipe: Recipe) -> bool:
+    """Change a graph where it can be changed without another one."""
+    if graph.reach(recipe, frozenset()) is None:
+        return False
+    graph.change(recipe)
+    return True
 
 
 def recipe_of(*master: dict[str, Any], **more: Any) -> Recipe:

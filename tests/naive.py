@@ -122,3 +122,20 @@ def slot_energies(weighted: Samples, rate_hz: float) -> Samples:
         if b <= weighted.shape[1]:
             rows.append([np.mean(left * left), np.mean(right * right), np.mean(left * right)])
     return np.array(rows)
+
+
+def bands(row: Samples, corners: tuple[float, ...], rate_hz: float) -> list[Samples]:
+    """A Linkwitz–Riley splitter as two Butterworth filters in a row, low and high, and their sum for an all-pass."""
+    from scipy import signal
+
+    def twice(part: Samples, hz: float, kind: str) -> Samples:
+        sections = signal.butter(2, hz, kind, fs=rate_hz, output="sos")
+        return np.asarray(signal.sosfilt(sections, signal.sosfilt(sections, part)))
+
+    parts: list[Samples] = []
+    rest = row
+    for hz in corners:
+        parts = [twice(part, hz, "low") + twice(part, hz, "high") for part in parts]
+        parts.append(twice(rest, hz, "low"))
+        rest = twice(rest, hz, "high")
+    return [*parts, rest]

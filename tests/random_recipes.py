@@ -6,12 +6,14 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.recipe.describe import describe_items, describe_params
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.stages import KINDS
+from tin_kettle.core.stages.declare import Kind, describe_params
+from tin_kettle.core.stages.split import PARTS
 
-ITEMS = {"bands": ("band", 4), "detector_filters": ("detector_filter", 3)}
+MOST_ITEMS = 3
+SPLIT = "split"
 
 
 def draw_param(rng: np.random.Generator, param: dict[str, Any]) -> Any:
@@ -27,36 +29,128 @@ def draw_param(rng: np.random.Generator, param: dict[str, Any]) -> Any:
     return float(rng.uniform(low, high))
 
 
-def draw_params(rng: np.random.Generator, listed: list[dict[str, Any]]) -> dict[str, Any]:
+def draw_params(rng: np.random.Generator, listed: Any) -> dict[str, Any]:
     """A few values, the others at their defaults."""
     chosen = [param for param in listed if param["type"] in ("number", "choice", "boolean") and rng.random() < 0.6]
     return {param["name"]: draw_param(rng, param) for param in chosen}
 
 
-def draw_stage(rng: np.random.Generator, number: int) -> dict[str, Any]:
-    """A stage of any kind at any setting."""
-    kind = list(KINDS.values())[rng.integers(len(KINDS))]
-    params = draw_params(rng, describe_params(kind.params))
-    for name, (item, most) in ITEMS.items():
-        if name in kind.params.model_fields:
-            count = int(rng.integers(most + 1))
-            items = [draw_params(rng, describe_items()[item]) for _ in range(count)]
-            params[name] = [{"id": f"i{i}", **one} if name == "bands" else one for i, one in enumerate(items)]
+class Names:
+    """Ids that are all different."""
+
+    def __init__(self) -> None:
+        self._count = 0
+
+    def new(self, letter: str) -> str:
+        self._count += 1
+        return f"{letter}{self._count}"
+
+
+def draw_stage(rng: np.random.Generator, names: Names, depth: int = 0) -> dict[str, Any]:
+    """A stage of any kind at any setting; a split at most two deep."""
+    kinds = [kind for kind in KINDS.values() if kind.name != SPLIT or depth < 2]
+    kind = kinds[rng.integers(len(kinds))]
     return {
-        "id": f"s{number}",
+        "id": names.new("s"),
         "kind": kind.name,
         "on": bool(rng.random() < 0.9),
         "channels": kind.channels[rng.integers(len(kind.channels))],
         "mix": float(rng.random()) if kind.mixes and rng.random() < 0.5 else 1.0,
-        "params": params,
+        "params": _draw_split(rng, names, depth) if kind.name == SPLIT else _draw_plain(rng, kind),
     }
 
 
-def draw_recipe(seed: int) -> Recipe:
-    """One to four stages on the master, perhaps one on the bus."""
-    rng = np.random.default_rng(seed)
-    stages = [draw_stage(rng, number) for number in range(int(rng.integers(1, 5)))]
-    bus = {"id": "mix", "gain_db": float(rng.uniform(-6, 6)), "pan": float(rng.uniform(-1, 1))}
+def _draw_plain(rng: np.random.Generator, kind: Kind) -> dict[str, Any]:
+    params = draw_params(rng, describe_params(kind.params))
+    for name, items in kind.items.items():
+        drawn = [draw_params(rng, describe_params(items.params)) for _ in range(int(rng.integers(MOST_ITEMS + 1)))]
+        by_id = "id" in items.params.model_fields
+        params[name] = [{"id": f"i{i}", **one} if by_id else one for i, one in enumerate(drawn)]
+    return params
+
+
+def _draw_split(rng: np.random.Generator, names: Names, depth: int) -> dict[str, Any]:
+    by = list(PARTS)[rng.integers(len(PARTS))]
+    least, most = PARTS[by]
+    count = int(rng.integers(least, min(most, 3) + 1))
+    branches = [
+        {
+            "id": names.new("b"),
+            "muted": bool(rng.random() < 0.1),
+            "gain_db": float(rng.uniform(-6, 6)),
+            "pan": float(rng.uniform(-1, 1)),
+            "width": float(rng.uniform(0, 2)),
+            "chain": [draw_stage(rng, names, depth + 1) for _ in range(int(rng.integers(3)))],
+        }
+        for _ in range(count)
+    ]
+    corners = sorted(float(np.exp(rng.uniform(np.log(40), np.log(9000)))) for _ in range(count - 1))
+    return {"by": by, "crossovers_hz": corners if by == "bands" else [], "branches": branches}
+
+
+def draw_document(seed: int) -> dict[str, Any]:
+    """One to three stages on the master, perhaps one on the bus."""
+    rng, names = np.random.default_rng(seed), Names()
+    stages = [draw_stage(rng, names) for _ in range(int(rng.integers(1, 4)))]
+    bus: dict[str, Any] = {"id": "mix", "gain_db": float(rng.uniform(-6, 6)), "pan": float(rng.uniform(-1, 1))}
     if rng.random() < 0.5:
-        bus["chain"] = [draw_stage(rng, 9)]
-    return parse_recipe({"format": "tin-kettle-recipe", "version": 1, "buses": [bus], "master": stages})
+        bus["chain"] = [draw_stage(rng, names)]
+    return {"format": "tin-kettle-recipe", "version": 1, "buses": [bus], "master": stages}
+
+
+def draw_recipe(seed: int) -> Recipe:
+    """A recipe without automation."""
+    return parse_recipe(draw_document(seed))
+
+
+def draw_ridden(seed: int, seconds: float, most: int = 6) -> Recipe:
+    """The same recipe with a few of its values ridden, at any times and by any ramps."""
+    rng, document = np.random.default_rng([seed, 1]), draw_document(seed)
+    document["sections"] = [{"id": "verse", "start_s": 0.3 * seconds, "end_s": 0.7 * seconds}]
+    document["automation"] = []
+    choices = _ridable(parse_recipe(document))
+    for at in rng.permutation(len(choices))[: int(rng.integers(1, most + 1))]:
+        target, name, param = choices[at]
+        numbers = param["type"] == "number"
+        points = [
+            {
+                "at": _draw_time(rng, seconds),
+                "value": draw_param(rng, param),
+                "ramp": ("hold", "line", "smooth")[rng.integers(3)] if numbers else "hold",
+            }
+            for _ in range(int(rng.integers(1, 5)))
+        ]
+        document["automation"].append({"target": target, "param": name, "points": points})
+    return parse_recipe(document)
+
+
+def _draw_time(rng: np.random.Generator, seconds: float) -> Any:
+    if rng.random() < 0.3:
+        edge = ("start", "end")[rng.integers(2)]
+        return {"section": "verse", "edge": edge, "offset_s": float(rng.uniform(-0.2, 0.2) * seconds)}
+    return float(rng.uniform(0, seconds))
+
+
+def _ridable(recipe: Recipe) -> list[tuple[str, str, dict[str, Any]]]:
+    """(target, parameter, declaration) of all that may move."""
+    found: list[tuple[str, str, dict[str, Any]]] = []
+
+    def offer(target: str, prefix: str, listed: Any) -> None:
+        for param in listed:
+            rides = param["type"] in ("number", "choice", "boolean") and not param["delays"]
+            if rides and len(param["choices"]) != 1 and param["name"] not in ("id", "kind"):
+                found.append((target, prefix + param["name"], param))
+
+    for lane in recipe.lanes().values():
+        offer(lane.id, "", [p for p in describe_params(type(lane)) if p["name"] in ("gain_db", "pan", "muted")])
+    for stage in recipe.stages():
+        shared = [p for p in describe_params(type(stage)) if p["name"] in ("on", "mix", "channels")]
+        offer(stage.id, "", [p for p in shared if p["name"] != "mix" or stage.declared.mixes])
+        offer(stage.id, "", describe_params(type(stage.params)))
+        for name, items in stage.declared.items.items():
+            for i, item in enumerate(getattr(stage.params, name)):
+                offer(stage.id, f"{name}.{getattr(item, 'id', i)}.", describe_params(items.params))
+        for branch in stage.branches:
+            faders = [p for p in describe_params(type(branch)) if p["name"] not in ("name", "chain")]
+            offer(branch.id, "", faders)
+    return found

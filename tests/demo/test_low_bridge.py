@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from tin_kettle.core.engine.road import plain_recipe
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import integrated_lufs, stereo_energy
 from tin_kettle.core.measure.song import SongMeter
@@ -56,7 +55,7 @@ def test_its_sections_differ(song):
 def test_the_version_beside_it_mends_some_of_the_faults(song):
     x, _, _ = song
     source = {"mix": ArraySource(x, 48000)}
-    received = survey_song(plain_recipe(low_bridge_recipe()), source)
+    received = survey_song(low_bridge_recipe().as_received(), source)
     before, after = (
         {finding.id: finding for finding in find(survey_song(recipe, source), received, recipe)}
         for recipe in (low_bridge_recipe(), small_moves())

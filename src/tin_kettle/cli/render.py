@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from contextlib import ExitStack
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -14,6 +15,15 @@ from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import load_recipe
+
+
+class Tail(click.ParamType):  # type: ignore[type-arg]
+    """Seconds, or ``auto`` for as long as the recipe rings on."""
+
+    name = "tail"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float | None:
+        return None if value == "auto" else click.FloatRange(0, 600).convert(value, param, ctx)
 
 
 @click.command()
@@ -26,7 +36,7 @@ from tin_kettle.core.recipe.reading import load_recipe
 @click.option("--dither", type=click.Choice(["none", "tpdf", "shaped"]), help="tpdf for 16 and 24 bits.")
 @click.option("--seed", type=click.IntRange(0, 2**20 - 1), default=0, help="Seed of the dither (0).")
 @click.option("--band-limit", is_flag=True, help="Take out what lies above 20.6 kHz.")
-@click.option("--tail", "tail_s", type=click.FloatRange(0, 600), default=0.0, metavar="S", help="Room for decay.")
+@click.option("--tail", "tail_s", type=Tail(), default=0.0, metavar="S|auto", help="Room for decay, in seconds (0).")
 @click.option("--from", "from_s", type=click.FloatRange(0), metavar="S", help="Start of the slice.")
 @click.option("--to", "to_s", type=click.FloatRange(0), metavar="S", help="End of the slice.")
 @click.option("--block", "block_frames", type=click.IntRange(1, 1 << 20), default=8192, help="Frames a step.")
@@ -41,7 +51,7 @@ def render(
     dither: str | None,
     seed: int,
     band_limit: bool,
-    tail_s: float,
+    tail_s: float | None,
     from_s: float | None,
     to_s: float | None,
     block_frames: int,

@@ -26,7 +26,7 @@ def response(recipe_path: Path, stage_id: str, rate_hz: int, as_json: bool) -> N
     check_rate(recipe, rate_hz)
     stage = recipe.stage(stage_id)
     if stage is None:
-        known = ", ".join(stage.id for _, chain in recipe.chains() for stage in chain) or "none"
+        known = ", ".join(stage.id for stage in recipe.stages()) or "none"
         raise RecipeError(str(recipe_path), f"there is no stage '{stage_id}'; stages: {known}")
     at_hz = np.geomspace(8.0, min(24000.0, 0.499 * rate_hz), POINTS)
     found = stage_response(stage, at_hz, rate_hz)

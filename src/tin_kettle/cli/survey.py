@@ -12,13 +12,13 @@ import numpy as np
 
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.cli.render import bus_files, open_buses
-from tin_kettle.core.engine.road import plain_recipe
+from tin_kettle.core.engine.graph.reading import METER_HOP
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import load_recipe
 from tin_kettle.core.survey.effort import song_words
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
-from tin_kettle.core.survey.survey import Survey, survey_song
+from tin_kettle.core.survey.survey import Survey, columns, survey_song
 
 POINTS_PER_S = 10
 
@@ -35,13 +35,13 @@ def survey(source: Path | None, buses: tuple[str, ...], recipe_path: Path, as_js
         sources = open_buses(bus_files(recipe, source, buses), stack)
         progress = stack.enter_context(shown_progress("Surveying"))
         now = survey_song(recipe, sources, progress)
-        received = survey_song(plain_recipe(recipe), sources, progress)
+        received = survey_song(recipe.as_received(), sources, progress)
     found = find(now, received, recipe)
     if as_json:
         told = {
             "before": {**received.measures, **_figures(received)},
             "after": {**now.measures, **_figures(now)},
-            "stages": {stage.id: _effort(now, stage.id, recipe) for _, chain in recipe.chains() for stage in chain},
+            "stages": {stage.id: _effort(now, stage.id, recipe) for stage in recipe.stages()},
             "findings": [finding.document() for finding in found],
         }
         click.echo(json.dumps(told))
@@ -59,10 +59,10 @@ def _figures(found: Survey) -> dict[str, Any]:
 
 def _effort(found: Survey, stage_id: str, recipe: Recipe) -> dict[str, Any]:
     count = max(1, round(found.seconds * POINTS_PER_S))
-    effort = found.stages[stage_id][2]
+    effort = found.effort_db(stage_id, 0, found.frames)
     hardest_db, at_s = found.hardest(stage_id)
     return {
-        "effort_db": found.series(stage_id, 0, found.frames, count)["effort_db"],
+        "effort_db": columns(effort, METER_HOP, 0, found.frames, count, np.minimum).round(2).tolist(),
         "points_per_s": POINTS_PER_S,
         "mean_db": round(float(np.mean(effort)), 3),
         "hardest_db": round(hardest_db, 3),
@@ -81,8 +81,7 @@ def _tell(recipe: Recipe, now: Survey, received: Survey) -> None:
         was, became = (found.measures[key] for found in (received, now))
         shown = ["—" if value is None else f"{value:.2f}" for value in (was, became)]
         click.echo(f"  {label:<16}{shown[0]:>9} → {shown[1]:>7} {unit}")
-    for _, chain in recipe.chains():
-        for stage in chain:
-            if stage.declared.dynamic and stage.on:
-                says = song_words(now, stage.id, recipe.sections)
-                click.echo(f"  {stage.declared.title} '{stage.id}': {says}, at {now.hardest(stage.id)[1]:.1f} s")
+    for stage in recipe.stages():
+        if stage.declared.dynamic and stage.on:
+            says = song_words(now, stage.id, recipe.sections)
+            click.echo(f"  {stage.declared.title} '{stage.id}': {says}, at {now.hardest(stage.id)[1]:.1f} s")

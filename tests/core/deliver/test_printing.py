@@ -158,6 +158,42 @@ def test_a_tail_is_added_and_a_stopped_print_leaves_nothing(tmp_path):
     assert sorted(path.name for path in tmp_path.iterdir()) == ["out.wav"]
 
 
+def test_an_automatic_tail_is_as_long_as_the_recipe_rings_on(tmp_path):
+    x = noise(-6, 0.5)
+    narrow = recipe_of({"kind": "equalizer", "params": {"bands": [{"id": "a", "hz": 100, "q": 20, "gain_db": 12}]}})
+    short, _, _ = printed(tmp_path, x, tail_s=None)
+    assert short.shape[1] == x.shape[1], "what does not ring is not made longer"
+    out, _, _ = printed(tmp_path, x, recipe=narrow, tail_s=None, bits="32f")
+    longer, _, _ = printed(tmp_path, x, recipe=narrow, tail_s=4.0, bits="32f")
+    end = out.shape[1]
+    assert end > x.shape[1] + 0.5 * RATE_HZ
+    np.testing.assert_array_equal(longer[:, :end], out)
+    left = 20 * np.log10(np.abs(longer[:, end : end + 4800]).max() / np.abs(out[:, : x.shape[1]]).max())
+    assert -140 < left < -80
+    bands = [{"id": "a", "hz": 100, "gain_db": 3}]
+    linear = recipe_of({"kind": "equalizer", "params": {"phase": "linear", "bands": bands}})
+    rings, _, _ = printed(tmp_path, x, recipe=linear, tail_s=None)
+    assert rings.shape[1] == x.shape[1] + 32768, "half of its response"
+
+
+def test_a_slice_as_floats_ends_where_it_ends(tmp_path):
+    shares = []
+    whole, _, _ = printed(tmp_path, noise(-20, 20.0), bits="32f")
+    out, _, _ = printed(tmp_path, noise(-20, 20.0), bits="32f", from_s=1.0, to_s=2.0, progress=shares.append)
+    np.testing.assert_array_equal(out, whole[:, RATE_HZ : 2 * RATE_HZ])
+    assert max(shares) < 0.2, "nothing is rendered beyond it"
+
+
+def test_a_ridden_ceiling_holds_after_conversion_too(tmp_path):
+    ride = {"target": "l", "param": "ceiling_db", "points": [{"at": 0, "value": -1.0}, {"at": 1.0, "value": -6.0}]}
+    limited = {"id": "l", "kind": "limiter", "params": {"gain_db": 12}}
+    recipe = recipe_of(limited, automation=[ride])
+    out, _, _ = printed(tmp_path, noise(-12, 2.0), recipe=recipe, bits="32f", rate_hz=44100)
+    parts_db = [20 * np.log10(np.abs(part).max()) for part in (out[:, :43000], out[:, 45500:])]
+    assert parts_db[0] == pytest.approx(-1, abs=0.1)
+    assert parts_db[1] == pytest.approx(-6, abs=0.1)
+
+
 @pytest.mark.parametrize(
     ("name", "settings", "message"),
     [

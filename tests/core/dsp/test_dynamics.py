@@ -6,7 +6,7 @@ import pytest
 from tests import naive
 from tests.conftest import noise
 from tin_kettle.core.dsp.decibels import apply_db
-from tin_kettle.core.dsp.delay import delayed, remember
+from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
     compression_db,
@@ -46,7 +46,7 @@ def test_mean_square_of_a_full_scale_sine_reads_minus_three():
     t = np.arange(48000) / 48000
     x = np.stack([np.sin(2 * np.pi * 1000 * t)] * 2)
     level, state = np.empty_like(x), np.zeros(2)
-    mean_square_levels(x, level, one_pole(50, 48000), state)
+    mean_square_levels(x, level, np.array([0, 48000]), np.array([one_pole(50, 48000)]), state)
     assert level[0, -4800:].mean() == pytest.approx(-3.01, abs=0.02)
 
 
@@ -56,8 +56,9 @@ def test_one_row_of_levels_is_the_louder_of_two():
     peak_levels(x, both)
     peak_levels(x, louder)
     np.testing.assert_array_equal(louder[0], both.max(axis=0))
-    mean_square_levels(x, both, 0.01, np.zeros(2))
-    mean_square_levels(x, louder, 0.01, np.zeros(2))
+    steps, shares = np.array([0, 150, 400]), np.array([0.01, 0.2])
+    mean_square_levels(x, both, steps, shares, np.zeros(2))
+    mean_square_levels(x, louder, steps, shares, np.zeros(2))
     np.testing.assert_array_equal(louder[0], both.max(axis=0))
 
 
@@ -83,19 +84,20 @@ def test_softening_is_a_symmetrical_mean_that_leaves_steady_gains_alone(rate_hz)
 
 
 @pytest.mark.parametrize("delay", [1, 12, 100])
-def test_a_delay_line_is_the_same_in_any_blocks_and_when_nobody_listens(delay):
+def test_a_delay_line_is_the_same_in_any_blocks_and_a_fork_goes_on_alone(delay):
     x = np.random.default_rng(10).standard_normal((2, 300))
     wanted = np.concatenate([np.zeros((2, delay)), x], axis=1)[:, :300]
-    line, parts, at = np.zeros((2, delay)), [], 0
+    line, past, parts, at = Line(delay), Past(delay), [], 0
     for run in (1, 40, 9, 150, 100):
         block = np.ascontiguousarray(x[:, at : at + run])
-        if run == 40:
-            remember(block, line)
-            parts.append(wanted[:, at : at + run])
-        else:
-            parts.append(delayed(block, line))
+        line.fork().push(-block)
+        past.fork().push(-block)
+        past.push(block)
+        parts.append(line.push(block))
         at += run
+        np.testing.assert_array_equal(past.heard(), x[:, max(0, at - delay) : at])
     np.testing.assert_array_equal(np.concatenate(parts, axis=1), wanted)
+    np.testing.assert_array_equal(line.heard(), x[:, -delay:])
 
 
 @pytest.mark.parametrize("knee", [0.0, 6.0, 24.0])
@@ -103,15 +105,18 @@ def test_a_delay_line_is_the_same_in_any_blocks_and_when_nobody_listens(delay):
 def test_static_curve_equals_its_twin(knee, ratio):
     level = np.linspace(-80, 6, 500)
     target = np.empty((2, 500))
-    compression_db(np.stack([level, level]), target, -18.0, ratio, knee, 9.0)
-    wanted = [naive.static_gain_db(x, -18.0, ratio, knee, 9.0) for x in level]
+    curves = np.array([[-18.0, ratio, knee, 9.0], [-30.0, ratio, knee, 3.0]])
+    compression_db(np.stack([level, level]), target, np.array([0, 400, 500]), curves)
+    wanted = [naive.static_gain_db(x, -18.0, ratio, knee, 9.0) for x in level[:400]]
+    wanted += [naive.static_gain_db(x, -30.0, ratio, knee, 3.0) for x in level[400:]]
     np.testing.assert_allclose(target[0], wanted, atol=1e-12)
 
 
 def test_attack_and_release_cover_63_percent_in_their_time():
     gain = np.concatenate([np.full(48000, -10.0), np.zeros(48000)])
     pair, state = np.stack([gain, gain]), np.zeros(2)
-    attack_release(pair, one_pole(30, 48000), one_pole(100, 48000), state)
+    shares = np.array([[one_pole(30, 48000), one_pole(100, 48000)]])
+    attack_release(pair, np.array([0, 96000]), shares, state)
     assert pair[0, round(0.030 * 48000) - 1] == pytest.approx(-10 * (1 - np.exp(-1)), rel=1e-6)
     assert pair[0, 48000 + round(0.100 * 48000) - 1] == pytest.approx(-10 * np.exp(-1), rel=1e-6)
 
@@ -120,10 +125,11 @@ def test_attack_and_release_cover_63_percent_in_their_time():
 def test_attack_and_release_equal_their_twin_whichever_is_the_quicker(attack, release):
     target = -10 * np.random.default_rng(11).random(3000)
     pair = np.stack([target, target])
-    attack_release(pair, attack, release, np.zeros(2))
+    attack_release(pair, np.array([0, 1000, 3000]), np.array([[attack, release], [release, attack]]), np.zeros(2))
     gain, wanted = 0.0, []
-    for x in target:
-        gain += (attack if x < gain else release) * (x - gain)
+    for i, x in enumerate(target):
+        down, up = (attack, release) if i < 1000 else (release, attack)
+        gain += (down if x < gain else up) * (x - gain)
         wanted.append(gain)
     np.testing.assert_allclose(pair[1], wanted, atol=1e-12)
 
@@ -140,13 +146,14 @@ def test_release_equals_its_twin_and_auto_is_slower_after_long_work():
     demand = np.zeros(9000)
     demand[100] = 6.0
     made = demand.copy()
-    release_db(made, 0.001, 0.01, 0.01, False, np.zeros(2))
+    release_db(made, np.array([0, 4000, 9000]), np.array([0.001, 0.001]), 0.01, 0.01, False, np.zeros(2))
     np.testing.assert_allclose(made, naive.released(demand, 0.001), atol=1e-8)
     short, long = np.zeros(30000), np.zeros(30000)
     short[9990:10000] = 6.0
     long[:10000] = 6.0
     for x in (short, long):
-        release_db(x, one_pole(60, 48000), one_pole(400, 48000), one_pole(900, 48000), True, np.zeros(2))
+        quick = np.array([one_pole(60, 48000)])
+        release_db(x, np.array([0, 30000]), quick, one_pole(400, 48000), one_pole(900, 48000), True, np.zeros(2))
     assert long[20000] > 5 * short[20000] > 0
 
 
@@ -161,9 +168,9 @@ def test_mean_pair_equals_its_twin_and_never_falls_below():
 
 def test_demand_brings_a_peak_to_the_ceiling():
     peak, demand = np.array([0.2, 0.5, 0.7, 1.9]), np.empty(4)
-    demand_db(peak, demand, 0.5)
+    demand_db(peak, demand, np.array([0.5, 0.5, 0.5, 0.25]))
     assert demand[:2].tolist() == [0.0, 0.0]
-    np.testing.assert_allclose(peak[2:] * 10 ** (-demand[2:] / 20), 0.5, rtol=1e-8)
+    np.testing.assert_allclose(peak[2:] * 10 ** (-demand[2:] / 20), [0.5, 0.25], rtol=1e-8)
 
 
 @pytest.mark.parametrize("hz", [997.0, 7919.0, 12000.0, 17003.0, 20000.0])

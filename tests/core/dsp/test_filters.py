@@ -51,6 +51,17 @@ def test_low_pass_follows_the_analogue_curve(rate_hz, slope):
             assert error[160:].max() < 0.8
 
 
+@pytest.mark.parametrize("rate_hz", [44100, 48000, 96000])
+@pytest.mark.parametrize("slope", SLOPES)
+def test_a_low_pass_lifts_nothing_and_meets_its_corner(rate_hz, slope):
+    corners = [corner for corner in (200, 3000, 9463, 12500, 15000, 18000, 20000, 21500) if corner < 0.49 * rate_hz]
+    for corner in corners:
+        hz = np.append(np.geomspace(8, 0.4999 * rate_hz, 2000), corner)
+        level_db = response_db(low_pass(corner, slope, 0.0, rate_hz), hz, rate_hz)
+        assert level_db[:-1].max() < 0.03
+        assert level_db[-1] == pytest.approx(-3.01, abs=0.05)
+
+
 @pytest.mark.parametrize("rate_hz", [44100, 192000])
 @pytest.mark.parametrize("slope", SLOPES)
 def test_high_pass_follows_the_analogue_curve(rate_hz, slope):

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, music, recipe_of
+from tests.core.engine.listener import Listener
 from tests.random_recipes import draw_recipe
-from tin_kettle.core.engine.live import Audition, PlainEar
+from tin_kettle.core.engine.live.audition import PlainEar
+from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.offline import render
-from tin_kettle.core.engine.road import Piece
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import KettleError
 
@@ -53,7 +54,7 @@ def act(audition, rng, heard):
     elif which == 4:
         audition.compare(f"version:{rng.integers(3)}", Piece(a_recipe(rng), sources), heard)
     elif which == 5:
-        stages = [stage.id for _, chain in audition.recipe.chains() for stage in chain]
+        stages = [stage.id for stage in audition.recipe.stages()]
         audition.tap(stages[rng.integers(len(stages))], ("result", "removed", "detector")[rng.integers(3)], heard)
     elif which == 6:
         audition.listen(PlainEar(), PlainEar(), frozenset({"mix"} if rng.random() < 0.3 else ()), heard)
@@ -64,7 +65,7 @@ def act(audition, rng, heard):
 @pytest.mark.parametrize("seed", range(12))
 def test_the_ear_finds_back_to_the_print(printed, seed):
     rng = np.random.default_rng(seed)
-    audition = Audition(a_recipe(rng), {"mix": ArraySource(SONG, RATE_HZ)})
+    audition = Listener(a_recipe(rng), {"mix": ArraySource(SONG, RATE_HZ)})
     for _ in range(30):
         heard = max(0, audition.position - int(rng.integers(9600)))
         act(audition, rng, heard)

@@ -4,12 +4,13 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, music, recipe_of, tone
+from tests.core.engine.listener import Listener
 from tests.core.engine.test_graph import heard_above_4k_db
-from tin_kettle.core.engine.live import AHEAD_MS, SWITCH_AHEAD_MS, Audition, PlainEar
+from tin_kettle.core.dsp.timeline import Timeline
+from tin_kettle.core.engine.live.audition import AHEAD_MS, SWITCH_AHEAD_MS, PlainEar
+from tin_kettle.core.engine.live.road import Piece, Road, block_frames
 from tin_kettle.core.engine.offline import render
-from tin_kettle.core.engine.road import Piece, block_frames
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ
 
 BLOCK = block_frames(RATE_HZ)
@@ -49,7 +50,7 @@ def test_what_is_heard_is_what_is_printed():
         {"kind": "filter", "params": {"high_pass_on": True}}, {"kind": "limiter", "params": {"gain_db": 6}}
     )
     printed = np.concatenate(list(render(recipe, {"mix": ArraySource(x, RATE_HZ)})), axis=1)
-    ear = Ear(Audition(recipe, {"mix": ArraySource(x, RATE_HZ)}))
+    ear = Ear(Listener(recipe, {"mix": ArraySource(x, RATE_HZ)}))
     ear.listen(RATE_HZ)
     np.testing.assert_allclose(ear.now[:, :RATE_HZ], printed[:, :RATE_HZ], atol=1e-12)
     np.testing.assert_array_equal(ear.other[:, :RATE_HZ], x[:, :RATE_HZ])
@@ -57,7 +58,7 @@ def test_what_is_heard_is_what_is_printed():
 
 @pytest.mark.parametrize("loop", [(1000, 6000), (0, 64), (5000, 5700)])
 def test_loops_are_exact_to_the_sample(loop):
-    audition = Audition(recipe_of({"kind": "limiter", "params": {"ceiling_db": 0}}), {"mix": positions()})
+    audition = Listener(recipe_of({"kind": "limiter", "params": {"ceiling_db": 0}}), {"mix": positions()})
     audition.set_loop(loop, heard=0)
     ear = Ear(audition)
     start = audition.position
@@ -69,7 +70,7 @@ def test_loops_are_exact_to_the_sample(loop):
 
 
 def test_seeking_begins_an_epoch_at_the_very_sample():
-    audition = Audition(
+    audition = Listener(
         recipe_of({"kind": "compressor", "params": {"lookahead_ms": 10, "ratio": 1}}), {"mix": positions()}
     )
     audition.render()
@@ -83,7 +84,7 @@ def test_a_move_is_heard_twenty_milliseconds_on_and_by_the_right_amount():
     def with_gain(gain):
         return recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": gain}})
 
-    ear = Ear(Audition(with_gain(0), {"mix": ArraySource(tone(6000, -12, 3), RATE_HZ)}))
+    ear = Ear(Listener(with_gain(0), {"mix": ArraySource(tone(6000, -12, 3), RATE_HZ)}))
     ear.listen(24000)
     moved = ear.heard
     ear.audition.change(with_gain(6), 1, moved)
@@ -111,7 +112,7 @@ def test_moves_edits_and_taps_do_not_click():
         lambda a, h: a.change(recipe(0), 6, h),
         lambda a, h: a.change(recipe(6), 7, h),
     ]
-    ear = Ear(Audition(recipe(0), {"mix": ArraySource(tone(1000, -12, 5), RATE_HZ)}))
+    ear = Ear(Listener(recipe(0), {"mix": ArraySource(tone(1000, -12, 5), RATE_HZ)}))
     for step in steps:
         ear.listen(6000)
         step(ear.audition, ear.heard)
@@ -121,7 +122,7 @@ def test_moves_edits_and_taps_do_not_click():
 
 def test_an_edit_keeps_the_state_of_untouched_stages():
     slow = {"id": "c", "kind": "compressor", "params": {"threshold_db": -40, "ratio": 10, "release_ms": 3000}}
-    ear = Ear(Audition(recipe_of(slow), {"mix": ArraySource(tone(1000, -6, 5), RATE_HZ)}))
+    ear = Ear(Listener(recipe_of(slow), {"mix": ArraySource(tone(1000, -6, 5), RATE_HZ)}))
     ear.listen(2 * RATE_HZ)
     before = ear.blocks[-1].meters["stages"]["c"]["effort_db"][-1]
     ear.audition.change(recipe_of({"id": "f", "kind": "filter", "params": {}}, slow), 1, ear.heard)
@@ -130,7 +131,7 @@ def test_an_edit_keeps_the_state_of_untouched_stages():
 
 
 def test_leaving_a_loop_plays_on_and_a_loop_elsewhere_goes_there():
-    audition = Audition(recipe_of(), {"mix": positions()})
+    audition = Listener(recipe_of(), {"mix": positions()})
     ear = Ear(audition)
     ear.listen(10000)
     audition.set_loop((8000, 30000), ear.heard)
@@ -150,7 +151,7 @@ def test_a_timeline_wraps_at_the_end_of_its_loop_only():
 
 
 def test_meters_tell_the_level_loudness_and_image():
-    ear = Ear(Audition(recipe_of(), {"mix": ArraySource(tone(1000, -23, 5), RATE_HZ)}))
+    ear = Ear(Listener(recipe_of(), {"mix": ArraySource(tone(1000, -23, 5), RATE_HZ)}))
     ear.listen(4 * RATE_HZ)
     gauge = ear.blocks[-1].meters["now"]
     assert gauge["levels_db"] == pytest.approx([-23, -23, -23, -200], abs=0.1)
@@ -172,7 +173,7 @@ def squeezed(threshold_db):
 def test_what_is_kept_at_hand_is_there_twelve_milliseconds_on_and_sounds_as_if_it_had_played():
     x = music(6.0)
     sources = {"mix": ArraySource(x, RATE_HZ)}
-    audition = Audition(squeezed(-20), sources)
+    audition = Listener(squeezed(-20), sources)
     ear = Ear(audition)
     others = {f"version:{db}": Piece(squeezed(-db), audition.sources) for db in (30, 40)}
     audition.keep_at_hand({"received": None, **others})
@@ -197,7 +198,7 @@ def test_what_is_kept_at_hand_is_there_twelve_milliseconds_on_and_sounds_as_if_i
 
 
 def test_what_is_at_hand_follows_seeks_and_is_forgotten_when_unwanted():
-    audition = Audition(recipe_of(), {"mix": positions()})
+    audition = Listener(recipe_of(), {"mix": positions()})
     trimmed = recipe_of({"kind": "trim", "params": {"gain_db": -6}})
     piece = Piece(trimmed, audition.sources)
     ear = Ear(audition)
@@ -219,7 +220,7 @@ def test_what_is_at_hand_follows_seeks_and_is_forgotten_when_unwanted():
 def test_the_chosen_stages_detector_is_measured():
     heard_above = {"ratio": 1, "detector_filters": [{"kind": "high_pass", "hz": 4000, "slope": 24}]}
     recipe = recipe_of({"id": "c", "kind": "compressor", "params": heard_above})
-    audition = Audition(recipe, {"mix": ArraySource(tone(500, -12, 2) + tone(8000, -12, 2), RATE_HZ)})
+    audition = Listener(recipe, {"mix": ArraySource(tone(500, -12, 2) + tone(8000, -12, 2), RATE_HZ)})
     audition.choose("c")
     for _ in range(30):
         meters = audition.render().meters
@@ -229,6 +230,69 @@ def test_the_chosen_stages_detector_is_measured():
     assert meters["now"]["spectrum"][0][low] == pytest.approx(-12, abs=1.0)
     audition.choose(None)
     assert "detector" not in audition.render().meters
+
+
+def test_it_is_told_for_how_long_the_chain_rings_on_after_the_song():
+    ringing = {"kind": "equalizer", "params": {"bands": [{"id": "a", "hz": 100, "q": 20, "gain_db": 12}]}}
+    for chain, seconds in (([], 0.0), ([ringing], 1.4)):
+        audition = Listener(recipe_of(*chain), {"mix": ArraySource(music(1.0), RATE_HZ)})
+        audition.seek(RATE_HZ - 512)
+        played = audition.render()
+        assert played.meters["tail"] == pytest.approx(seconds * RATE_HZ, rel=0.2)
+        assert np.abs(played.now[:, 600:]).max() > 1e-3 if chain else not played.now[:, 512:].any()
+
+
+def test_what_is_kept_at_hand_is_warmed_a_block_at_a_time():
+    """However long it remembers, no turn of the rendering thread takes longer than a block."""
+    slow = {"id": "c", "kind": "compressor", "params": {"release_ms": 3000, "threshold_db": -30, "ratio": 4}}
+    audition = Listener(recipe_of(), {"mix": ArraySource(music(30.0), RATE_HZ)})
+    audition.seek(20 * RATE_HZ)
+    audition.keep_at_hand({"version:1": Piece(recipe_of(slow), audition.sources)})
+    heard = audition.position
+    asked = []
+    read = audition.sources["mix"].read
+
+    def counted(start, frames):
+        asked.append(frames)
+        return read(start, frames)
+
+    audition.sources["mix"].read = counted
+    turns = 0
+    while audition.attend(heard):
+        assert sum(asked) <= BLOCK
+        asked.clear()
+        turns += 1
+    assert turns > 15 * RATE_HZ / BLOCK, "it has heard as much as it remembers"
+
+
+def test_readings_are_of_the_very_piece_of_sound_behind_delays_and_during_fades():
+    x = tone(1000, -40, 4)
+    x[:, 60000:62000] = tone(1000, -6, 2000 / RATE_HZ)
+    long = {"id": "e", "kind": "equalizer", "params": {"phase": "linear"}}
+
+    def work(threshold_db):
+        params = {"threshold_db": threshold_db, "ratio": 8, "attack_ms": 0.1, "release_ms": 5, "lookahead_ms": 20}
+        return {"id": "c", "kind": "compressor", "params": params}
+
+    for chain in ([long], []), ([], [long]), ([], []):
+        recipe = recipe_of(*chain[0], work(-20), *chain[1])
+        audition = Listener(recipe, {"mix": ArraySource(x, RATE_HZ)})
+        rows = {"input_db": [], "heard_db": [], "output_db": [], "effort_db": []}
+        for number in range(80):
+            if number == 58:
+                # the fade to another setting is over the hit itself
+                audition.change(recipe_of(*chain[0], work(-21), *chain[1]), 1, audition.position - 1024)
+            played = audition.render()
+            assert len(played.meters["stages"]["c"]["input_db"]) == played.now.shape[1] // 256
+            for name, row in rows.items():
+                row.extend(played.meters["stages"]["c"][name])
+        for name in ("input_db", "heard_db", "output_db"):
+            loud = np.flatnonzero(np.array(rows[name]) > -25)
+            assert loud[0] == 60000 // 256, name
+            assert loud[-1] <= 62000 // 256 + 1, name
+        working = np.flatnonzero(np.array(rows["effort_db"]) < -3)
+        assert 60000 // 256 - 5 <= working[0] <= 60000 // 256
+        assert working[-1] <= 62000 // 256 + 5
 
 
 # ---- rendered ahead
@@ -243,7 +307,7 @@ def test_a_loop_rendered_ahead_is_what_would_have_been_played():
     x = music(4.0)
     recipe = recipe_of({"id": "c", "kind": "compressor", "params": {"threshold_db": -30, "release_ms": 20}})
     printed = np.concatenate(list(render(recipe, {"mix": ArraySource(x, RATE_HZ)})), axis=1)
-    audition = Audition(recipe, {"mix": ArraySource(x, RATE_HZ)})
+    audition = Listener(recipe, {"mix": ArraySource(x, RATE_HZ)})
     assert not audition.go_ahead()
     loop = (30000, 61000)
     audition.set_loop(loop, heard=0)
@@ -267,11 +331,23 @@ def test_a_loop_rendered_ahead_is_what_would_have_been_played():
     assert meters["stages"]["c"]["effort_db"].min() < -1
 
 
+def test_playing_from_memory_costs_nothing_for_the_chain(monkeypatch):
+    audition = Listener(recipe_of({"kind": "limiter"}), {"mix": ArraySource(tone(1000, -20, 4), RATE_HZ)})
+    audition.set_loop((0, 48000), heard=0)
+    audition.go_ahead()
+    work(audition, 0)
+    ear = Ear(audition)
+    for costly in ("render", "fork"):
+        monkeypatch.setattr(Road, costly, lambda *_: pytest.fail("the chain was touched"))
+    ear.listen(60000)
+    assert np.abs(ear.now[0, 50000:60000]).max() == pytest.approx(0.1, rel=1e-3)
+
+
 def test_an_edit_ahead_plays_the_old_until_the_new_is_there():
     def trim(gain_db):
         return recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": gain_db}})
 
-    audition = Audition(trim(0), {"mix": ArraySource(tone(1000, -20, 4), RATE_HZ)}, revision=1)
+    audition = Listener(trim(0), {"mix": ArraySource(tone(1000, -20, 4), RATE_HZ)}, revision=1)
     audition.set_loop((0, 48000), heard=0)
     audition.go_ahead()
     work(audition, 0)
@@ -294,7 +370,7 @@ def test_an_edit_ahead_plays_the_old_until_the_new_is_there():
 
 def test_comparing_tapping_listening_and_moving_the_loop_work_ahead():
     recipe = recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": 6}}, {"id": "l", "kind": "limiter"})
-    audition = Audition(recipe, {"mix": ArraySource(tone(1000, -20, 4), RATE_HZ)})
+    audition = Listener(recipe, {"mix": ArraySource(tone(1000, -20, 4), RATE_HZ)})
     audition.set_loop((0, 30000), heard=0)
     audition.go_ahead()
     ear = Ear(audition)
@@ -333,7 +409,7 @@ def test_comparing_tapping_listening_and_moving_the_loop_work_ahead():
 def test_a_block_lasts_about_as_long_at_every_rate(rate_hz, frames):
     assert block_frames(rate_hz) == frames
     song = {"mix": ArraySource(np.full((2, 2 * rate_hz), 0.25), rate_hz)}
-    audition = Audition(recipe_of({"id": "t", "kind": "trim"}), song)
+    audition = Listener(recipe_of({"id": "t", "kind": "trim"}), song)
     while audition.position < 0.4 * rate_hz:
         audition.render()
     heard = round(0.1 * rate_hz)
@@ -345,7 +421,7 @@ def test_a_block_lasts_about_as_long_at_every_rate(rate_hz, frames):
 
 def test_a_reference_that_is_heard_follows_its_passage():
     song = {"mix": positions()}
-    audition = Audition(recipe_of(), song)
+    audition = Listener(recipe_of(), song)
     record = {"mix": positions()}
 
     def passage(start, end):

@@ -4,7 +4,7 @@ import itertools
 
 import pytest
 
-from tin_kettle.core.engine.timeline import Timeline
+from tin_kettle.core.dsp.timeline import Timeline
 
 
 def test_without_a_loop_the_song_goes_on():

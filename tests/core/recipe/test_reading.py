@@ -80,10 +80,7 @@ def test_the_contracts_example_is_read_and_written_with_its_defaults():
             r"\$\.groups\[0\]\.group: the groups go in a circle: a → b → a",
         ),
         ({"sections": [{"id": "s", "start_s": 3, "end_s": 2}]}, r"\$\.sections\[0\]\.end_s: 2 is not after"),
-        (
-            {"automation": [{"target": "hold", "param": "mix", "points": [{"at": 0, "value": 0}]}]},
-            r"\$\.automation: automation is not played by this version",
-        ),
+        ({"automation": [{"target": "hold", "param": "mix", "points": []}]}, r"automation\[0\]\.points: has 0 entries"),
     ],
 )
 def test_refusals_name_the_path_the_value_and_what_is_allowed(change, message):

@@ -3,14 +3,15 @@
 import numpy as np
 import pytest
 
-from tests.conftest import RATE_HZ, noise, recipe_of
+from tests.conftest import RATE_HZ, goes_to, noise, recipe_of
+from tests.conftest import run as through
 from tests.core.engine.test_graph import heard_above_4k_db
-from tin_kettle.core.engine.graph import Graph
+from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.describe import describe_stage, stage_response
-from tin_kettle.core.stages.equalizer import Band, EqualizerParams, notes, response
+from tin_kettle.core.stages.equalizer import KIND, Band, EqualizerParams, notes, response
 
 HZ = np.geomspace(8.0, 20000.0, 700)
 
@@ -152,8 +153,8 @@ def test_a_swept_band_neither_clicks_nor_swells():
     graph = Graph(with_hz(100), RATE_HZ)
     out = []
     for i, at in enumerate(range(0, x.shape[1], 1024)):
-        assert graph.change(with_hz(round(100 * 1.06**i, 2)))
-        out.append(graph.process({"mix": x[:, at : at + 1024]}))
+        assert goes_to(graph, with_hz(round(100 * 1.06**i, 2)))
+        out.append(through(graph, x[:, at : at + 1024]))
     heard = np.concatenate(out, axis=1)
     assert heard_above_4k_db(heard[0, 4096:]) < -75
     assert np.abs(heard).max() < 0.25 * 10 ** (12.2 / 20)
@@ -165,10 +166,58 @@ def test_a_band_keeps_its_state_when_others_come_and_go():
     before, after = ({"kind": "equalizer", "params": {"bands": bands}} for bands in ([one], [other, one]))
     graph = Graph(recipe_of(before), RATE_HZ)
     hum = np.stack([0.1 * np.sin(2 * np.pi * 60 * np.arange(RATE_HZ) / RATE_HZ)] * 2)
-    graph.process({"mix": hum[:, :40000]})
+    through(graph, hum[:, :40000])
     graph.change(recipe_of(after))
-    out = graph.process({"mix": hum[:, 40000:]})
+    out = through(graph, hum[:, 40000:])
     assert np.abs(out[:, 500:1300]).max() > 0.35, "it rings on at its full height"
+
+
+def reached_db(band, hz, rate_hz=RATE_HZ):
+    """What a linear-phase response really does at a frequency."""
+    stage = equalizer(band, phase="linear")
+    x = np.zeros((2, rate_hz * 3))
+    x[:, rate_hz] = 1.0
+    out = run(stage, x, rate_hz)[0]
+    turn = np.exp(-2j * np.pi * hz / rate_hz * np.arange(out.size))
+    return 20 * np.log10(np.abs(out @ turn))
+
+
+@pytest.mark.parametrize(
+    ("hz", "q", "gain_db"), [(200, 20, 9), (400, 40, 24), (60, 6, 9), (200, 20, -24), (97.3, 9.7, 17)]
+)
+def test_a_narrow_bell_in_linear_phase_reaches_its_height(hz, q, gain_db):
+    band = {"hz": hz, "q": q, "gain_db": gain_db}
+    assert reached_db(band, hz) == pytest.approx(gain_db, abs=0.1)
+
+
+@pytest.mark.parametrize(("hz", "q"), [(60, 40), (30, 20), (20.5, 12)])
+def test_of_what_is_too_narrow_the_curve_drawn_is_the_one_reached(hz, q):
+    band = {"hz": hz, "q": q, "gain_db": 24}
+    params = EqualizerParams.model_validate({"phase": "linear", "bands": [{"id": "a", **band}]})
+    found = reached_db(band, hz)
+    assert found < 23.5
+    drawn = 20 * np.log10(np.abs(response(params, np.array([hz]), RATE_HZ)[0, 0, 0]))
+    assert drawn == pytest.approx(found, abs=0.05)
+    picture = KIND.picture(params, RATE_HZ)
+    assert max(picture["plots"]["stereo"]) < 23.5
+    assert max(picture["bands"]["a"]) < 23.5
+
+
+@pytest.mark.parametrize("channels", [("mid", "left"), ("side", "stereo"), ("left", "right"), ("mid", "side", "right")])
+def test_linear_phase_does_to_left_and_right_what_its_curves_say(channels):
+    bands = [{"hz": 300 * 3**i, "gain_db": 6 - 5 * i, "q": 1, "channels": one} for i, one in enumerate(channels)]
+    stage = equalizer(*bands, phase="linear")
+    hz, at = np.array([100.0, 300.0, 900.0, 2700.0, 12000.0]), RATE_HZ
+    turn = np.exp(-2j * np.pi * hz[:, np.newaxis] / RATE_HZ * (np.arange(2 * RATE_HZ) - at))
+    found = np.empty((2, 2, hz.size), dtype=np.complex128)
+    for row in range(2):
+        impulse = np.zeros((2, 2 * RATE_HZ))
+        impulse[row, at] = 1.0
+        found[:, row] = run(stage, impulse) @ turn.T
+    params = EqualizerParams.model_validate(stage["params"])
+    np.testing.assert_allclose(found, response(params, hz, RATE_HZ), atol=2e-3)
+    still = KIND.build(EqualizerParams(phase="linear"), RATE_HZ)
+    assert KIND.build(params, RATE_HZ).delay == still.delay, "whatever its bands treat"
 
 
 def test_summary_and_notes_speak_plainly():

@@ -4,7 +4,6 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, recipe_of
-from tin_kettle.core.engine.road import plain_recipe
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.survey.findings import find, with_fix
 from tin_kettle.core.survey.panel import describe_passage
@@ -84,7 +83,7 @@ def clipped(x):
 def look(x, recipe):
     sources = {"mix": ArraySource(x, RATE_HZ)}
     now = survey_song(recipe, sources)
-    return {f.id: f for f in find(now, survey_song(plain_recipe(recipe), sources), recipe)}
+    return {f.id: f for f in find(now, survey_song(recipe.as_received(), sources), recipe)}
 
 
 def test_nothing_is_found_where_nothing_is_wrong():

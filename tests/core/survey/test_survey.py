@@ -74,9 +74,45 @@ def test_effort_stands_at_the_time_of_the_song():
     db, at_s = survey.hardest("work")
     assert db < -11
     assert 2.0 - 0.01 <= at_s <= 2.1 + 0.01
-    assert survey.hardest("late")[0] == 0
     begins = np.argmax(np.array(survey.series("work", 0, 192000, 750)["effort_db"]) < -1) * 256
     assert begins == pytest.approx(96000, abs=600)
+
+
+@pytest.mark.parametrize("order", ["before", "behind", "between"])
+def test_a_hit_is_told_where_it_is_whatever_long_delays_there_are(order):
+    x = tone(1000, -40, 4)
+    x[:, 96000:97000] = tone(1000, -6, 1000 / RATE_HZ)
+    long = [{"id": f"e{i}", "kind": "equalizer", "params": {"phase": "linear"}} for i in range(2)]
+    params = {"threshold_db": -20, "ratio": 8, "attack_ms": 0.1, "release_ms": 5, "lookahead_ms": 20}
+    work = {"id": "work", "kind": "compressor", "params": params}
+    chain = {"before": [*long, work], "behind": [work, *long], "between": [long[0], work, long[1]]}[order]
+    survey = survey_song(recipe_of(*chain), {"mix": ArraySource(x, RATE_HZ)})
+    rows = survey.stages["work"]
+    assert survey.hardest("work")[1] == pytest.approx(2.0, abs=2 * 256 / RATE_HZ + 0.02)
+    for name in ("input_db", "heard_db", "output_db"):
+        assert len(rows[name]) == 750
+        loud = np.flatnonzero(rows[name] > -25)
+        assert loud[0] in (375, 374 if name == "output_db" else 375), name
+        assert loud[-1] <= 379
+    working = np.flatnonzero(rows["effort_db"] < -3)
+    assert 370 <= working[0] <= 375
+    assert working[-1] <= 385
+    assert rows["effort_db"][:350].max() == rows["effort_db"][:350].min() == 0
+
+
+def test_efforts_and_levels_reach_into_branches_and_come_back_from_the_file(tmp_path):
+    params = {"threshold_db": -30, "ratio": 8, "attack_ms": 1}
+    branch = {"id": "b", "chain": [{"id": "c", "kind": "compressor", "params": params}]}
+    split = {"id": "s", "kind": "split", "params": {"branches": [branch, {"id": "dry"}]}}
+    survey = survey_song(recipe_of(split), {"mix": ArraySource(tone(1000, -12, 2), RATE_HZ)})
+    assert survey.hardest("c")[0] == pytest.approx(-15.75, abs=0.5)
+    assert set(survey.efforts()) == {"c"}
+    assert survey.effort_db("s", 0, 96000).tolist() == [0.0] * 375
+    assert survey.stages["dry"]["output_db"][50] == pytest.approx(-12, abs=0.1)
+    survey.save(tmp_path / "s.npz")
+    again = Survey.load(tmp_path / "s.npz")
+    assert again.series("b", 0, 96000, 20) == survey.series("b", 0, 96000, 20)
+    assert "output_db" in again.series("b", 0, 96000, 20)
 
 
 def test_loudness_of_passages_is_that_of_the_passage():

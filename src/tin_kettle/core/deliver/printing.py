@@ -5,32 +5,38 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, cast
+from typing import Literal
 
 import numpy as np
 
 from tin_kettle.core.deliver.convert import band_limit, convert_rate, converted_frames, in_pieces
 from tin_kettle.core.deliver.dither import Dither, Quantiser
 from tin_kettle.core.deliver.formats import Bits, Writer, check_print
-from tin_kettle.core.engine.offline import BLOCK_FRAMES, Progress, render, song_frames, song_rate
+from tin_kettle.core.dsp.timeline import Span, Timeline
+from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.engine.graph.rides import Rides
+from tin_kettle.core.engine.offline import BLOCK_FRAMES, Progress, render, ringing_frames, song_frames, song_rate
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Source
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.song import Measures, SongMeter
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.limiter import Limiter, LimiterParams
 from tin_kettle.core.stages.processor import Block
 
 
 @dataclass(frozen=True)
 class PrintSettings:
-    """How a print is made. Times are seconds of the print; ``None`` keeps the source's rate, the default dither."""
+    """How a print is made.
+
+    Times are seconds of the print; ``None`` keeps the source's rate, takes the default dither, and adds as long a tail
+    as the recipe rings on.
+    """
 
     bits: Bits = "24"
     rate_hz: int | None = None
     dither: Dither | None = None
     seed: int = 0
     band_limit: bool = False
-    tail_s: float = 0.0
+    tail_s: float | None = 0.0
     from_s: float | None = None
     to_s: float | None = None
     block_frames: int = BLOCK_FRAMES
@@ -66,12 +72,13 @@ def print_song(
     rate_hz = settings.rate_hz or source_hz
     if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
         raise AudioError(f"{rate_hz} Hz is no rate for a print; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed")
-    tail_frames = round(settings.tail_s * source_hz)
-    source_frames = song_frames(sources) + tail_frames
+    rings_on = settings.tail_s is None
+    tail = ringing_frames(Graph(recipe, source_hz)) if rings_on else round((settings.tail_s or 0.0) * source_hz)
+    source_frames = song_frames(sources) + tail
     frames = converted_frames(source_frames, source_hz, rate_hz)
     first, last = _slice(settings, frames, rate_hz)
     check_print(path, settings.bits, rate_hz, last - first)
-    blocks = render(recipe, sources, block_frames=settings.block_frames, tail_frames=tail_frames, progress=progress)
+    blocks = render(recipe, sources, last=source_frames, block_frames=settings.block_frames, progress=progress)
     if rate_hz != source_hz:
         blocks = convert_rate(blocks, source_frames, source_hz, rate_hz)
     if settings.band_limit:
@@ -94,19 +101,22 @@ def _slice(settings: PrintSettings, frames: int, rate_hz: int) -> tuple[int, int
 
 def _hold_ceiling(blocks: Iterator[Block], recipe: Recipe, rate_hz: int) -> Iterator[Block]:
     """The ceiling of the last limiter once more at the print's rate; below it this is only a delay, taken out again."""
-    limiters = [s for s in recipe.master if s.kind == "limiter" and s.on]
-    if not limiters:
+    holding = [stage for stage in recipe.master if stage.on and stage.declared.hold]
+    if not holding:
         yield from blocks
         return
-    params = cast(LimiterParams, limiters[-1].params)
-    limiter = Limiter(params.model_copy(update={"gain_db": 0.0, "true_peak": True}), rate_hz)
-    early = limiter.delay
+    hold = holding[-1].declared.hold
+    assert hold is not None
+    limiter, rides = hold(holding[-1].params, rate_hz), Rides(recipe, rate_hz).of(holding[-1].id)
+    at, early = 0, limiter.delay
 
     def padded() -> Iterator[Block]:
         yield from blocks
         yield np.zeros((2, limiter.delay))
 
     for block in padded():
+        limiter.moving = rides.moving(Span(Timeline(), at, block.shape[1]))
+        at += block.shape[1]
         out = limiter.process(block)
         dropped = min(early, out.shape[1])
         early -= dropped
@@ -130,13 +140,13 @@ def _write(
                 if low < high:
                     file.write_floats(piece[:, low:high])
                     meter.feed(piece[:, low:high].astype("float32").astype("float64"))
-                continue
-            steps = quantiser.quantise(piece)
-            if low < high:
-                file.write_steps(steps[:, low:high])
-                meter.feed(steps[:, low:high] / float(1 << (bits - 1)))
             else:
-                clipped_before = quantiser.clipped
+                steps = quantiser.quantise(piece)
+                if low < high:
+                    file.write_steps(steps[:, low:high])
+                    meter.feed(steps[:, low:high] / float(1 << (bits - 1)))
+                else:
+                    clipped_before = quantiser.clipped
             if at >= last:
                 break
     return Printed(meter.finish(), quantiser.clipped - clipped_before)

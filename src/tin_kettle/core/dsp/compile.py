@@ -10,13 +10,18 @@ their meaning.
 from __future__ import annotations
 
 import functools
+import hashlib
 import importlib
 import pkgutil
+import shutil
 import threading
 import time
 from collections.abc import Callable
+from pathlib import Path
 from types import FunctionType
 from typing import Any, TypeVar, cast
+
+from platformdirs import user_cache_dir
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 FAST = {"contract", "nsz"}
@@ -74,15 +79,43 @@ def compile_all() -> None:
     for module in pkgutil.walk_packages(package.__path__, "tin_kettle.core."):
         if not module.name.endswith(".schema"):
             importlib.import_module(module.name)
+    _sweep()
     for prepare in _kernels:
         prepare()
         # whoever waits for a kernel of its own goes first
         time.sleep(YIELD_S)
 
 
+@functools.cache
+def cache_folder() -> Path:
+    """Where compiled kernels are kept: one folder for each state of the core's sources.
+
+    The compiler looks at the file of a kernel alone; a helper of another file that is folded into it would go stale.
+    """
+    core = Path(__file__).parent.parent
+    digest = hashlib.sha256()
+    for source in sorted(core.rglob("*.py")):
+        digest.update(source.relative_to(core).as_posix().encode() + source.read_bytes())
+    name = f"kernels-{digest.hexdigest()[:16]}"
+    beside = Path(__file__).parent / "__pycache__" / name
+    try:
+        beside.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        return Path(user_cache_dir("tin-kettle")) / name
+    return beside
+
+
+def _sweep() -> None:
+    """Forget what was compiled of sources that are no more."""
+    for folder in cache_folder().parent.glob("kernels-*"):
+        if folder != cache_folder():
+            shutil.rmtree(folder, ignore_errors=True)
+
+
 def _compile(function: Callable[..., Any], signature: str) -> Callable[..., Any]:
     import numba  # noqa: PLC0415  loads for a second
 
+    numba.config.CACHE_DIR = str(cache_folder())  # type: ignore[attr-defined]
     _fold_in(function.__globals__)
     options: dict[str, Any] = {
         "cache": True,

@@ -1,95 +1,118 @@
 """Convolution with long symmetric responses in equal partitions (Stockham 1966; uniform partitions, overlap-save).
 
 Partitions begin at fixed positions of the stream, so that the result does not depend on the blocks that it came in.
+What is remembered is never written to, so that a copy of a convolver shares all of it.
 """
 
 from __future__ import annotations
+
+from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
-
-PARTS = 16
-"""Partitions of a response: what a frame costs, and how late it comes in time, are the same at every rate."""
-
-
-def partitioned(taps: NDArray[np.float64]) -> NDArray[np.complex128]:
-    """Spectra of the partitions of two responses: (2, taps) → (``PARTS``, 2, taps / ``PARTS`` + 1)."""
-    parts = taps.reshape(2, PARTS, -1).transpose(1, 0, 2)
-    return np.ascontiguousarray(np.fft.rfft(parts, 2 * parts.shape[2]))
+from tin_kettle.core.dsp.delay import Past
+from tin_kettle.core.dsp.forking import twin_of
 
 
-def convolver_state(part: int) -> dict[str, NDArray[np.generic]]:
-    """What :func:`convolve` remembers, with ``part`` frames a partition."""
-    return {
-        "pending": np.zeros((2, 2 * part)),
-        "ready": np.zeros((2, part)),
-        "spectra": np.zeros((PARTS, 2, part + 1), dtype=np.complex128),
-        "at": np.zeros(2, dtype=np.int64),
-    }
+def partitioned(taps: NDArray[np.float64], parts: int) -> NDArray[np.float64]:
+    """Spectra of the partitions of responses: (rows, taps) → (``parts``, rows, 2, taps / ``parts`` + 1).
 
-
-@kernel("void(complex128[:, :, ::1], complex128[:, :, ::1], int64, complex128[:, ::1])")
-def _multiply_up(
-    spectra: NDArray[np.complex128], response: NDArray[np.complex128], newest: int, out: NDArray[np.complex128]
-) -> None:
-    """Sum over the partitions of input spectrum times response; ``spectra[newest]`` is the latest."""
-    parts = spectra.shape[0]
-    out[:] = 0.0
-    for p in range(parts):
-        at = (newest - p) % parts
-        for row in range(2):
-            x = spectra[at, row]
-            h = response[p, row]
-            y = out[row]
-            for i in range(x.shape[0]):
-                y[i] += x[i] * h[i]
-
-
-def convolve(
-    block: NDArray[np.float64], response: NDArray[np.complex128], state: dict[str, NDArray[np.generic]]
-) -> NDArray[np.float64]:
-    """The next (2, frames), a partition late.
-
-    Args:
-        response: of :func:`partitioned`.
-        state: of :func:`convolver_state`, changed in place.
+    Real and imaginary parts apart, so that products of them vectorise.
     """
-    pending, ready, spectra, at = (state[name] for name in ("pending", "ready", "spectra", "at"))
-    part = ready.shape[1]
-    out = np.empty_like(block)
-    done = 0
-    while done < block.shape[1]:
-        fill = int(at[0])
-        run = min(part - fill, block.shape[1] - done)
-        pending[:, part + fill : part + fill + run] = block[:, done : done + run]
-        out[:, done : done + run] = ready[:, fill : fill + run]
-        done += run
-        at[0] = fill + run
-        if fill + run == part:
-            newest = (int(at[1]) + 1) % len(spectra)
-            spectra[newest] = np.fft.rfft(pending)
-            total = np.empty((2, part + 1), dtype=np.complex128)
-            _multiply_up(spectra, response, newest, total)  # type: ignore[arg-type]
-            ready[:] = np.fft.irfft(total)[:, part:]
-            pending[:, :part] = pending[:, part:]
-            at[:] = 0, newest
-    return out
+    cut = taps.reshape(len(taps), parts, -1).transpose(1, 0, 2)
+    return _apart(np.fft.rfft(cut, 2 * cut.shape[2]))
+
+
+def _apart(spectrum: NDArray[np.complex128]) -> NDArray[np.float64]:
+    return np.ascontiguousarray(np.stack([spectrum.real, spectrum.imag], axis=-2))
+
+
+@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+def _multiply_up(spectrum: NDArray[np.float64], response: NDArray[np.float64], out: NDArray[np.float64]) -> None:
+    """Add input spectrum times response, (2, 2, bins); of two rows each its own, of four each also the other's."""
+    for row in range(2):
+        a = out[row, 0]
+        b = out[row, 1]
+        for source in range(response.shape[0] // 2):
+            x = spectrum[(row + source) % 2, 0]
+            y = spectrum[(row + source) % 2, 1]
+            u = response[2 * source + row, 0]
+            v = response[2 * source + row, 1]
+            for i in range(x.shape[0]):
+                a[i] += x[i] * u[i] - y[i] * v[i]
+                b[i] += x[i] * v[i] + y[i] * u[i]
+
+
+class Convolver:
+    """Convolves a stereo stream, a partition late."""
+
+    def __init__(self, parts: int, part: int) -> None:
+        self.part = part
+        self._spectra: tuple[NDArray[np.float64] | None, ...] = (None,) * parts
+        self._before = np.zeros((2, part))
+        self._coming = Past(part)
+        self._fill = 0
+        self._ready = np.zeros((2, part))
+
+    def fork(self) -> Self:
+        """A copy that goes on from the same state."""
+        twin = twin_of(self)
+        twin._coming = self._coming.fork()
+        return twin
+
+    def process(self, block: NDArray[np.float64], response: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The next (2, frames).
+
+        Args:
+            response: of :func:`partitioned`; its rows are left → left and right → right, then, where left and right
+                mix, right → left and left → right.
+        """
+        out = np.empty(block.shape)
+        done = 0
+        while done < block.shape[1]:
+            run = min(self.part - self._fill, block.shape[1] - done)
+            self._coming.push(block[:, done : done + run])
+            out[:, done : done + run] = self._ready[:, self._fill : self._fill + run]
+            done += run
+            self._fill += run
+            if self._fill == self.part:
+                self._turn(response)
+        return out
+
+    def _turn(self, response: NDArray[np.float64]) -> None:
+        """A partition is full: what it and those before it sound like from here on."""
+        came = self._coming.heard()
+        newest = _apart(np.fft.rfft(np.concatenate([self._before, came], axis=1)))
+        self._spectra = (newest, *self._spectra[:-1])
+        self._before, self._fill = came, 0
+        self.renew(response)
+
+    def renew(self, response: NDArray[np.float64]) -> None:
+        """Go over to another response at once, not with the next partition."""
+        total = np.zeros((2, 2, self.part + 1))
+        for spectrum, part in zip(self._spectra, response, strict=True):
+            if spectrum is not None:
+                _multiply_up(spectrum, part, total)
+        self._ready = np.fft.irfft(total[:, 0] + 1j * total[:, 1])[:, self.part :]
 
 
 def symmetric_taps(magnitude: NDArray[np.float64]) -> NDArray[np.float64]:
-    """A symmetric response of 2·(bins − 1) taps, its first one nought, from magnitudes from DC to half the rate.
+    """Symmetric responses of 2·(bins − 1) taps, their first one nought, from magnitudes from DC to half the rate.
 
     Args:
-        magnitude: (2, bins).
+        magnitude: (rows, bins); may be negative.
 
     Returns:
-        (2, taps), centred on tap ``taps // 2``, under a Kaiser window (β = 6) that lets it end softly.
+        (rows, taps), centred on tap ``taps // 2``, under a window that is flat over the inner half and lets the
+        response end softly (Tukey).
     """
     taps = 2 * (magnitude.shape[1] - 1)
     centred = np.fft.fftshift(np.fft.irfft(magnitude), axes=1)
-    window = np.kaiser(taps + 1, 6.0)[:taps]
-    centred *= window
-    centred[:, 0] = 0.0
-    return np.asarray(centred)
+    edge = taps // 4
+    window = np.ones(taps)
+    rise = 0.5 - 0.5 * np.cos(np.pi * np.arange(edge) / edge)
+    window[:edge] = rise
+    window[-edge + 1 :] = rise[:0:-1]
+    return np.asarray(centred * window)

@@ -92,6 +92,39 @@ def apply_db(block: NDArray[np.float64], gain_db: NDArray[np.float64], static_db
             x[i] *= exp2((g[i] + static_db) / DB_PER_OCTAVE)
 
 
+@kernel("void(float64[::1], float64[::1])")
+def gains(level_db: NDArray[np.float64], out: NDArray[np.float64]) -> None:
+    """Linear gains of levels in dB, (frames,)."""
+    for i in range(out.shape[0]):
+        out[i] = exp2(level_db[i] / DB_PER_OCTAVE)
+
+
+@kernel("void(float64[:, ::1], float64[::1], float64[::1])")
+def apply_balance(block: NDArray[np.float64], gain_db: NDArray[np.float64], balance: NDArray[np.float64]) -> None:
+    """Multiply (2, frames) in place by a gain of its own for every frame, and turn one side down.
+
+    Args:
+        gain_db: (frames,).
+        balance: (frames,) −1 … 1; left × min(1, 1 − b), right × min(1, 1 + b).
+    """
+    a = block[0]
+    b = block[1]
+    for i in range(a.shape[0]):
+        gain = exp2(gain_db[i] / DB_PER_OCTAVE)
+        a[i] *= gain * min(1.0, 1.0 - balance[i])
+        b[i] *= gain * min(1.0, 1.0 + balance[i])
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], float64[::1])")
+def mix_in(dry: NDArray[np.float64], wet: NDArray[np.float64], mix: NDArray[np.float64]) -> None:
+    """Into ``wet``, (2, frames): (1 − m)·dry + m·wet, with a mix of its own for every frame."""
+    for row in range(2):
+        x = dry[row]
+        y = wet[row]
+        for i in range(x.shape[0]):
+            y[i] = (1.0 - mix[i]) * x[i] + mix[i] * y[i]
+
+
 def db_to_gain(value_db: float) -> float:
     """Linear gain of a value in dB."""
     return float(10.0 ** (value_db / 20.0))

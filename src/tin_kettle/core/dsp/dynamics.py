@@ -1,4 +1,8 @@
-"""Level detection, static curves and smoothing of gain reduction, in dB."""
+"""Level detection, static curves and smoothing of gain reduction, in dB.
+
+Values may move: ``steps`` (count + 1,) are the borders of the stretches over which they hold, the first 0 and the last
+the number of frames, and every other array has a row for each stretch.
+"""
 
 from __future__ import annotations
 
@@ -26,6 +30,11 @@ def one_pole(time_ms: float, rate_hz: float) -> float:
     return -math.expm1(-1000.0 / (time_ms * rate_hz))
 
 
+def one_poles(times_ms: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
+    """:func:`one_pole` of every time."""
+    return np.asarray(-np.expm1(-1000.0 / (times_ms * rate_hz)))
+
+
 @kernel("void(float64[:, ::1], float64[:, ::1])")
 def peak_levels(signal: NDArray[np.float64], level_db: NDArray[np.float64]) -> None:
     """20·log10|x| of every sample; silence reads −200 dB.
@@ -48,30 +57,37 @@ def peak_levels(signal: NDArray[np.float64], level_db: NDArray[np.float64]) -> N
             y[i] = DB_PER_OCTAVE * log2(max(abs(x[i]), FLOOR))
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[::1])")
+@kernel("void(float64[:, ::1], float64[:, ::1], int64[::1], float64[::1], float64[::1])")
 def mean_square_levels(
-    signal: NDArray[np.float64], level_db: NDArray[np.float64], share: float, state: NDArray[np.float64]
+    signal: NDArray[np.float64],
+    level_db: NDArray[np.float64],
+    steps: NDArray[np.int64],
+    share: NDArray[np.float64],
+    state: NDArray[np.float64],
 ) -> None:
     """10·log10 of a one-pole mean square of every sample.
 
     Args:
         signal, level_db: as in :func:`peak_levels`.
-        share: of the distance that the mean covers in a sample.
+        steps, share: of the distance that the mean covers in a sample.
         state: (2,) the two mean squares.
     """
-    a = signal[0]
-    b = signal[1]
     mean_a = state[0]
     mean_b = state[1]
-    kept = 1.0 - share
-    first = level_db[0]
-    last = level_db[level_db.shape[0] - 1]
     linked = level_db.shape[0] == 1
-    for i in range(a.shape[0]):
-        mean_a = kept * mean_a + share * (a[i] * a[i])
-        mean_b = kept * mean_b + share * (b[i] * b[i])
-        last[i] = mean_b
-        first[i] = max(mean_a, mean_b) if linked else mean_a
+    for s in range(share.shape[0]):
+        # views: an index that might be negative would keep the loops from vectorising
+        a = signal[0, steps[s] : steps[s + 1]]
+        b = signal[1, steps[s] : steps[s + 1]]
+        first = level_db[0, steps[s] : steps[s + 1]]
+        last = level_db[level_db.shape[0] - 1, steps[s] : steps[s + 1]]
+        taken = share[s]
+        kept = 1.0 - taken
+        for i in range(a.shape[0]):
+            mean_a = kept * mean_a + taken * (a[i] * a[i])
+            mean_b = kept * mean_b + taken * (b[i] * b[i])
+            last[i] = mean_b
+            first[i] = max(mean_a, mean_b) if linked else mean_a
     state[0] = mean_a if mean_a > _POWER_FLOOR else 0.0
     state[1] = mean_b if mean_b > _POWER_FLOOR else 0.0
     for channel in range(level_db.shape[0]):
@@ -80,50 +96,51 @@ def mean_square_levels(
             y[i] = 0.5 * DB_PER_OCTAVE * log2(max(y[i], _POWER_FLOOR))
 
 
-@kernel("void(float64[:, ::1], float64)")
-def link_levels(level: NDArray[np.float64], link: float) -> None:
+@kernel("void(float64[:, ::1], int64[::1], float64[::1])")
+def link_levels(level: NDArray[np.float64], steps: NDArray[np.int64], link: NDArray[np.float64]) -> None:
     """In place: own + link·(loudest − own)."""
-    a = level[0]
-    b = level[1]
-    for i in range(a.shape[0]):
-        loudest = max(a[i], b[i])
-        a[i] += link * (loudest - a[i])
-        b[i] += link * (loudest - b[i])
+    for s in range(link.shape[0]):
+        a = level[0, steps[s] : steps[s + 1]]
+        b = level[1, steps[s] : steps[s + 1]]
+        share = link[s]
+        for i in range(a.shape[0]):
+            loudest = max(a[i], b[i])
+            a[i] += share * (loudest - a[i])
+            b[i] += share * (loudest - b[i])
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64, float64, float64)")
+@kernel("void(float64[:, ::1], float64[:, ::1], int64[::1], float64[:, ::1])")
 def compression_db(
     level_db: NDArray[np.float64],
     target_db: NDArray[np.float64],
-    threshold_db: float,
-    ratio: float,
-    knee_db: float,
-    range_db: float,
+    steps: NDArray[np.int64],
+    curves: NDArray[np.float64],
 ) -> None:
     """Static curve: the gain in dB (0 … −range) that each level asks for; the knee is quadratic and centred.
 
     Args:
         level_db, target_db: (rows, frames); may be the same array.
+        steps, curves: (steps, 4) of threshold, ratio, knee and range.
     """
-    slope = 1.0 / ratio - 1.0
-    half = 0.5 * knee_db
-    bend = slope / (2.0 * knee_db) if knee_db > 0.0 else 0.0
-    for channel in range(level_db.shape[0]):
-        x = level_db[channel]
-        y = target_db[channel]
-        for i in range(x.shape[0]):
-            over = x[i] - threshold_db
-            inside = min(max(over + half, 0.0), knee_db)
-            y[i] = max(bend * inside * inside + slope * max(over - half, 0.0), -range_db)
+    for s in range(curves.shape[0]):
+        threshold_db, ratio, knee_db, range_db = curves[s, 0], curves[s, 1], curves[s, 2], curves[s, 3]
+        slope = 1.0 / ratio - 1.0
+        half = 0.5 * knee_db
+        bend = slope / (2.0 * knee_db) if knee_db > 0.0 else 0.0
+        for channel in range(level_db.shape[0]):
+            x = level_db[channel, steps[s] : steps[s + 1]]
+            y = target_db[channel, steps[s] : steps[s + 1]]
+            for i in range(x.shape[0]):
+                over = x[i] - threshold_db
+                inside = min(max(over + half, 0.0), knee_db)
+                y[i] = max(bend * inside * inside + slope * max(over - half, 0.0), -range_db)
 
 
-@kernel("void(float64[:, ::1], float64, float64, float64, float64, float64[:, ::1])")
+@kernel("void(float64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])")
 def attack_programme(
     gain_db: NDArray[np.float64],
-    attack: float,
-    release: float,
-    rise: float,
-    fall: float,
+    steps: NDArray[np.int64],
+    shares: NDArray[np.float64],
     state: NDArray[np.float64],
 ) -> None:
     """Release that follows the programme, in place.
@@ -134,36 +151,36 @@ def attack_programme(
 
     Args:
         gain_db: (1 or 2, frames), target in, smoothed out.
-        attack, release, rise, fall: shares a sample.
+        steps, shares: (steps, 4) of attack, release, rise and fall, shares a sample.
         state: (at least 2, 2), row 0 the work, row 1 the lasting work, dB.
     """
     for channel in range(gain_db.shape[0]):
-        x = gain_db[channel]
         work = state[0, channel]
         lasting = state[1, channel]
-        for i in range(x.shape[0]):
-            target = -x[i]
-            lasting += (target - lasting) * (rise if target > lasting else fall)
-            if target > work:
-                work += attack * (target - work)
-            else:
-                work += release * (max(target, min(lasting, work)) - work)
-            if lasting < SETTLED_DB:
-                lasting = 0.0
-            if work < SETTLED_DB:
-                work = 0.0
-            x[i] = -work
+        for s in range(shares.shape[0]):
+            x = gain_db[channel, steps[s] : steps[s + 1]]
+            attack, release, rise, fall = shares[s, 0], shares[s, 1], shares[s, 2], shares[s, 3]
+            for i in range(x.shape[0]):
+                target = -x[i]
+                lasting += (target - lasting) * (rise if target > lasting else fall)
+                if target > work:
+                    work += attack * (target - work)
+                else:
+                    work += release * (max(target, min(lasting, work)) - work)
+                if lasting < SETTLED_DB:
+                    lasting = 0.0
+                if work < SETTLED_DB:
+                    work = 0.0
+                x[i] = -work
         state[0, channel] = work
         state[1, channel] = lasting
 
 
-@kernel("void(float64[:, ::1], float64, float64, float64, float64, float64[:, ::1])")
+@kernel("void(float64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])")
 def attack_optical(
     gain_db: NDArray[np.float64],
-    attack: float,
-    quick: float,
-    slow: float,
-    memory: float,
+    steps: NDArray[np.int64],
+    shares: NDArray[np.float64],
     state: NDArray[np.float64],
 ) -> None:
     """Two-stage recovery like that of a lit resistor, in place.
@@ -174,32 +191,36 @@ def attack_optical(
 
     Args:
         gain_db: (1 or 2, frames), target in, smoothed out.
-        attack, quick, slow, memory: shares a sample.
+        steps, shares: (steps, 4) of attack, quick, slow and memory, shares a sample.
         state: (at least 3, 2), the two cells and the remembered work, dB.
     """
     for channel in range(gain_db.shape[0]):
-        x = gain_db[channel]
         first = state[0, channel]
         second = state[1, channel]
         past = state[2, channel]
-        for i in range(x.shape[0]):
-            target = -x[i]
-            past += memory * (target - past)
-            tired = min(past * (1.0 / 6.0), 1.0)
-            first += (target - first) * (attack if target > first else quick)
-            second += (target - second) * (attack if target > second else quick + tired * (slow - quick))
-            if first < SETTLED_DB:
-                first = 0.0
-            if second < SETTLED_DB:
-                second = 0.0
-            x[i] = -0.5 * (first + second)
+        for s in range(shares.shape[0]):
+            x = gain_db[channel, steps[s] : steps[s + 1]]
+            attack, quick, slow, memory = shares[s, 0], shares[s, 1], shares[s, 2], shares[s, 3]
+            for i in range(x.shape[0]):
+                target = -x[i]
+                past += memory * (target - past)
+                tired = min(past * (1.0 / 6.0), 1.0)
+                first += (target - first) * (attack if target > first else quick)
+                second += (target - second) * (attack if target > second else quick + tired * (slow - quick))
+                if first < SETTLED_DB:
+                    first = 0.0
+                if second < SETTLED_DB:
+                    second = 0.0
+                x[i] = -0.5 * (first + second)
         state[0, channel] = first
         state[1, channel] = second
         state[2, channel] = past if past > SETTLED_DB else 0.0
 
 
-@kernel("void(float64[:, ::1], float64, float64, float64[::1])")
-def attack_release(gain_db: NDArray[np.float64], attack: float, release: float, state: NDArray[np.float64]) -> None:
+@kernel("void(float64[:, ::1], int64[::1], float64[:, ::1], float64[::1])")
+def attack_release(
+    gain_db: NDArray[np.float64], steps: NDArray[np.int64], shares: NDArray[np.float64], state: NDArray[np.float64]
+) -> None:
     """One pole in dB, in place: ``attack`` while the target is below the present gain, else ``release``.
 
     The two steps end on the same side of the gain, so that the lower end is the right one where attack is the
@@ -207,25 +228,28 @@ def attack_release(gain_db: NDArray[np.float64], attack: float, release: float, 
 
     Args:
         gain_db: (1 or 2, frames), target in, smoothed out.
-        attack, release: shares a sample (:func:`one_pole`).
+        steps, shares: (steps, 2) of attack and release, shares a sample (:func:`one_pole`).
         state: (2,) present gain in dB.
     """
     for channel in range(gain_db.shape[0]):
-        x = gain_db[channel]
         gain = state[channel]
-        keep_attack = 1.0 - attack
-        keep_release = 1.0 - release
-        for start in range(0, x.shape[0], _STRIDE):
-            if attack >= release:
-                for i in range(start, min(start + _STRIDE, x.shape[0])):
-                    gain = min(keep_attack * gain + attack * x[i], keep_release * gain + release * x[i])
-                    x[i] = gain
-            else:
-                for i in range(start, min(start + _STRIDE, x.shape[0])):
-                    gain = max(keep_attack * gain + attack * x[i], keep_release * gain + release * x[i])
-                    x[i] = gain
-            if gain > -_SILENT_DB:
-                gain = 0.0
+        for s in range(shares.shape[0]):
+            attack, release = shares[s, 0], shares[s, 1]
+            keep_attack = 1.0 - attack
+            keep_release = 1.0 - release
+            whole = gain_db[channel, steps[s] : steps[s + 1]]
+            for start in range(0, whole.shape[0], _STRIDE):
+                x = whole[start : start + _STRIDE]
+                if attack >= release:
+                    for i in range(x.shape[0]):
+                        gain = min(keep_attack * gain + attack * x[i], keep_release * gain + release * x[i])
+                        x[i] = gain
+                else:
+                    for i in range(x.shape[0]):
+                        gain = max(keep_attack * gain + attack * x[i], keep_release * gain + release * x[i])
+                        x[i] = gain
+                if gain > -_SILENT_DB:
+                    gain = 0.0
         state[channel] = gain
 
 

@@ -2,9 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TypeVar
+from typing import Protocol, Self, TypeVar
 
 Made = TypeVar("Made")
+
+
+class Forkable(Protocol):
+    """Anything that can be taken up again where it is now."""
+
+    def fork(self) -> Self:
+        """A copy that goes on from the same state."""
+        ...
 
 
 def twin_of(made: Made) -> Made:

@@ -17,12 +17,12 @@ from tin_kettle.core.dsp.dynamics import SETTLED_DB
 STEPS_PER_DB = float(1 << 32)
 
 
-@kernel("void(float64[::1], float64[::1], float64)")
-def demand_db(peak: NDArray[np.float64], demand: NDArray[np.float64], ceiling: float) -> None:
-    """Reduction in dB that brings a peak (linear) to the ceiling; none below it."""
+@kernel("void(float64[::1], float64[::1], float64[::1])")
+def demand_db(peak: NDArray[np.float64], demand: NDArray[np.float64], ceiling: NDArray[np.float64]) -> None:
+    """Reduction in dB that brings each peak (linear) to its ceiling; none below it."""
     for i in range(peak.shape[0]):
         # a hair more than asked keeps the rounding of log and exponential below the ceiling
-        demand[i] = DB_PER_OCTAVE * log2(peak[i] / ceiling) + 1e-9 if peak[i] > ceiling else 0.0
+        demand[i] = DB_PER_OCTAVE * log2(peak[i] / ceiling[i]) + 1e-9 if peak[i] > ceiling[i] else 0.0
 
 
 @kernel("void(float64[::1], float64[::1], int64)")
@@ -48,10 +48,11 @@ def sliding_maximum(values: NDArray[np.float64], scratch: NDArray[np.float64], w
         values[i] = source[i]
 
 
-@kernel("void(float64[::1], float64, float64, float64, boolean, float64[::1])")
+@kernel("void(float64[::1], int64[::1], float64[::1], float64, float64, boolean, float64[::1])")
 def release_db(
     demand: NDArray[np.float64],
-    release: float,
+    steps: NDArray[np.int64],
+    release: NDArray[np.float64],
     slow_rise: float,
     slow_fall: float,
     automatic: bool,
@@ -63,23 +64,27 @@ def release_db(
     peak the gain is back quickly, after a loud passage it comes back slowly.
 
     Args:
-        demand: (frames,) dB; release, slow_rise, slow_fall: shares a sample.
+        demand: (frames,) dB.
+        steps: borders of the stretches over which each ``release`` holds; shares a sample, as the other two.
         state: (2,) present reduction and lasting work.
     """
     now = state[0]
     lasting = state[1]
-    for i in range(demand.shape[0]):
-        d = demand[i]
-        floor = d
-        if automatic:
-            lasting += (d - lasting) * (slow_rise if d > lasting else slow_fall)
-            if lasting < SETTLED_DB:
-                lasting = 0.0
-            floor = max(d, lasting)
-        now = d if d >= now else now + release * (min(floor, now) - now)
-        if now < SETTLED_DB:
-            now = 0.0
-        demand[i] = now
+    for s in range(release.shape[0]):
+        share = release[s]
+        part = demand[steps[s] : steps[s + 1]]
+        for i in range(part.shape[0]):
+            d = part[i]
+            floor = d
+            if automatic:
+                lasting += (d - lasting) * (slow_rise if d > lasting else slow_fall)
+                if lasting < SETTLED_DB:
+                    lasting = 0.0
+                floor = max(d, lasting)
+            now = d if d >= now else now + share * (min(floor, now) - now)
+            if now < SETTLED_DB:
+                now = 0.0
+            part[i] = now
     state[0] = now
     state[1] = lasting
 

@@ -15,6 +15,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.fit import cascade_db, fitted
 from tin_kettle.core.dsp.svf import IDENTITY, Sections, biquad_to_svf
 
 Quadratic = tuple[float, float, float]
@@ -22,7 +23,8 @@ Quadratic = tuple[float, float, float]
 Biquad = tuple[float, float, float, float, float]
 """b0, b1, b2, a1, a2 with a0 = 1."""
 _NEAR_DB, _FAR_DB = 0.12, 0.25
-_SPARE = (1.6, 1.6, 1.0, 1.6, 1.0)
+SPARE = (1.6, 1.6, 1.0, 1.6, 1.0)
+"""A section that does nothing yet, from where a fit may take it."""
 _CLEAR_Q_OCTAVES = 0.02
 
 
@@ -100,7 +102,7 @@ def _made(top: Quadratic, bottom: Quadratic, hz: float, rate_hz: float) -> Secti
                 found = min(found, _fitted(start, grid, wanted_db), key=miss_db)
         if miss_db(found) > _FAR_DB:
             # high, narrow and strong at once: one more section takes out what is left
-            found = _fitted(np.concatenate([found, [_SPARE]]), grid, wanted_db)
+            found = _fitted(np.concatenate([found, [SPARE]]), grid, wanted_db)
     found.setflags(write=False)
     return found
 
@@ -129,17 +131,9 @@ def _power(part: Quadratic, ratio: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def _miss_db(rows: Sections, w: NDArray[np.float64], wanted_db: NDArray[np.float64]) -> float:
     heard = wanted_db > -40.0
-    worst = np.abs(_digital_db(rows, w) - wanted_db)[heard]
+    worst = np.abs(cascade_db(rows, w) - wanted_db)[heard]
     # what lies above 16 kHz at 44.1 kHz may miss by more
     return float(np.max(worst * np.where(w[heard] > 2.28, 0.4, 1.0)))
-
-
-def _digital_db(rows: Sections, w: NDArray[np.float64]) -> NDArray[np.float64]:
-    power = np.ones(w.size)
-    for g, k, c0, c1, c2 in rows:
-        s2 = (np.tan(w / 2.0) / g) ** 2
-        power *= ((c2 - c0 * s2) ** 2 + c1 * c1 * s2) / ((1.0 - s2) ** 2 + k * k * s2)
-    return np.asarray(10.0 * np.log10(np.maximum(power, 1e-12)))
 
 
 def _bilinear(top: Quadratic, bottom: Quadratic, tangent: float) -> Sections:
@@ -213,36 +207,11 @@ def refined(
     if _miss_db(found, grid, wanted_db) > 0.8 * _FAR_DB:
         found = min(found, _fitted(found, grid, wanted_db), key=lambda made: _miss_db(made, grid, wanted_db))
     if _miss_db(found, grid, wanted_db) > 0.8 * _FAR_DB:
-        spare = _fitted(np.concatenate([found, [_SPARE]]), grid, wanted_db)
+        spare = _fitted(np.concatenate([found, [SPARE]]), grid, wanted_db)
         found = min(found, spare, key=lambda made: _miss_db(made, grid, wanted_db))
     return found
 
 
 def _fitted(start: Sections, w: NDArray[np.float64], wanted_db: NDArray[np.float64]) -> Sections:
-    """Gauss–Newton on the logarithms of (g, k, c0, c1, c2): all stay positive, hence stable and of minimum phase."""
-    row = start.ravel().copy()
     weight = np.where(wanted_db > -40.0, np.where(w > 2.28, 0.4, 1.0), 0.02)
-    free = row > 0.0
-    logs, damping = np.log(row[free]), 1e-3
-
-    def miss(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        row[free] = np.exp(np.clip(values, -30.0, 30.0))
-        return np.asarray(weight * (_digital_db(row.reshape(-1, 5), w) - wanted_db))
-
-    error = miss(logs)
-    for _ in range(60):
-        slope = np.stack([(miss(logs + step) - error) / 1e-5 for step in 1e-5 * np.eye(len(logs))], axis=1)
-        normal = slope.T @ slope
-        move = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-9), -slope.T @ error)
-        trial = miss(logs + move)
-        if trial @ trial < error @ error:
-            gained = 1.0 - (trial @ trial) / (error @ error)
-            logs, error, damping = logs + move, trial, damping * 0.3
-            if np.abs(error).max() < 0.5 * _NEAR_DB or gained < 1e-3:
-                break
-        else:
-            damping *= 8.0
-            if damping > 1e6:
-                break
-    miss(logs)
-    return row.reshape(-1, 5).copy()
+    return fitted(start, w, wanted_db, weight, 0.5 * _NEAR_DB)

@@ -25,6 +25,11 @@ Sections = NDArray[np.float64]
 """(sections, 5)."""
 
 
+def both_rows(sections: Sections) -> NDArray[np.float64]:
+    """The same sections for both rows, (sections, 2, 5) for :func:`svf_rows`."""
+    return np.ascontiguousarray(np.stack([sections, sections], axis=1))
+
+
 def svf_cascade(block: NDArray[np.float64], sections: Sections, state: NDArray[np.float64]) -> None:
     """Filter both rows in place with the same sections.
 
@@ -34,7 +39,7 @@ def svf_cascade(block: NDArray[np.float64], sections: Sections, state: NDArray[n
         state: (at least sections, 2, 2), per section and row the two integrators.
     """
     if len(sections):
-        svf_rows(block, np.ascontiguousarray(np.stack([sections, sections], axis=1)), state)
+        svf_rows(block, both_rows(sections), state)
 
 
 @inline
@@ -116,6 +121,32 @@ def biquad_to_svf(b0: float, b1: float, b2: float, a1: float, a2: float) -> tupl
     g = math.sqrt(top / bottom)
     k = 2.0 * (1.0 - a2) / (bottom * g)
     return g, k, (b0 - b1 + b2) / bottom, 2.0 * (b0 - b2) / (bottom * g), (b0 + b1 + b2) / top
+
+
+FADED, FORGOTTEN = 11.1, 6.0
+"""Time constants until 96 dB are gone, and until what is left, a four-hundredth, is not heard any more."""
+
+
+def ring_s(sections: Sections, rate_hz: float) -> float:
+    """Time constant in seconds of the slowest root of a cascade: it falls to 37 % in this time."""
+    slowest = 0.0
+    for g, k, *_ in sections:
+        # s² + k·s + 1 has a root at −k/2, or two real ones of which the nearer to nought counts
+        damping = k / 2.0 if k < 2.0 else k / 2.0 - math.sqrt(k * k / 4.0 - 1.0)
+        slowest = max(slowest, 1.0 / (2.0 * rate_hz * g * max(damping, 1e-9)))
+    return slowest
+
+
+def svf_magnitude(sections: Sections, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
+    """Magnitude of a cascade at the given frequencies, (points,), without its phase."""
+    tangent = np.tan(np.pi * hz / rate_hz) ** 2
+    power = np.ones(tangent.shape)
+    for g, k, c0, c1, c2 in sections:
+        if (k, c0, c1, c2) == IDENTITY[1:]:
+            continue
+        s2 = tangent / (g * g)
+        power *= ((c2 - c0 * s2) ** 2 + c1 * c1 * s2) / ((1.0 - s2) ** 2 + k * k * s2)
+    return np.asarray(np.sqrt(power))
 
 
 def svf_response(sections: Sections, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping
 
 import numpy as np
 
-from tin_kettle.core.engine.graph import Graph
+from tin_kettle.core.dsp.timeline import Span, Timeline
+from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block
 
 BLOCK_FRAMES = 8192
+LONGEST_TAIL_S = 60.0
+"""However long a chain rings, a print is not made longer than this by itself."""
 Progress = Callable[[float], None]
 """Called with the share done, 0–1; it may raise :class:`Cancelled` to stop the work."""
 
@@ -43,26 +47,37 @@ def song_frames(sources: Mapping[str, Source]) -> int:
     return max(source.frames for source in sources.values())
 
 
+def ringing_frames(graph: Graph) -> int:
+    """How long a recipe rings on after the song, until 96 dB are gone; the delay of stages is no part of it."""
+    return math.ceil(min(graph.tail_s, LONGEST_TAIL_S) * graph.rate_hz)
+
+
 def render(
     recipe: Recipe,
     sources: Mapping[str, Source],
     *,
+    first: int = 0,
+    last: int | None = None,
     block_frames: int = BLOCK_FRAMES,
-    tail_frames: int = 0,
     progress: Progress | None = None,
     graph: Graph | None = None,
+    read: Callable[[Graph], None] | None = None,
 ) -> Iterator[Block]:
-    """Blocks of the mastered song, (2, frames), aligned to the sources and as long as them plus the tail.
+    """Blocks of the mastered song, (2, frames), aligned to the sources: from frame ``first`` up to ``last``, its end.
 
-    The samples do not depend on ``block_frames``. A ``graph`` made for the recipe may be given to read its meters.
+    The samples do not depend on ``block_frames``. A ``graph`` made for the recipe may be given, and ``read`` looks at
+    it after every block, also while it is still filling its delay.
     """
     rate_hz = song_rate(recipe, sources)
     graph = graph or Graph(recipe, rate_hz)
-    length = song_frames(sources) + tail_frames
-    end = length + graph.delay
+    clock = Timeline(0, first)
+    end = (song_frames(sources) if last is None else last) - first + graph.delay
     for start in range(0, end, block_frames):
         frames = min(block_frames, end - start)
-        out = graph.process({bus_id: source.read(start, frames) for bus_id, source in sources.items()})
+        inputs = {bus_id: source.read(first + start, frames) for bus_id, source in sources.items()}
+        out = graph.process(inputs, Span(clock, start, frames))
+        if read:
+            read(graph)
         early = max(graph.delay - start, 0)
         if early < frames:
             yield np.ascontiguousarray(out[:, early:])

@@ -1,4 +1,4 @@
-"""A part of a source, and what a recipe makes of it."""
+"""What a recipe makes of a part of a song."""
 
 from __future__ import annotations
 
@@ -6,35 +6,21 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block
 
-PREROLL_S = 1.0
-
-
-class Passage:
-    """A source that is only a stretch of another one."""
-
-    def __init__(self, source: Source, start: int, end: int) -> None:
-        self._source, self._start = source, start
-        self.rate_hz, self.frames = source.rate_hz, end - start
-
-    def read(self, start: int, frames: int) -> Block:
-        """(2, frames) from ``start`` of the stretch; silence outside it."""
-        low, high = max(start, 0), min(start + frames, self.frames)
-        out = np.zeros((2, frames))
-        if low < high:
-            out[:, low - start : high - start] = self._source.read(self._start + low, high - low)
-        return out
+PREROLL_S, LONGEST_PREROLL_S = 1.0, 30.0
+"""How much of the music before a passage a recipe has to have heard, at least and at most."""
 
 
 def render_passage(recipe: Recipe, sources: Mapping[str, Source], start: int, end: int) -> tuple[Block, Block]:
-    """A short passage as received and through the recipe, each (2, frames), the recipe having heard a second before."""
+    """A short passage as received and through the recipe that heard what came before it, each (2, frames)."""
     rate_hz = next(iter(sources.values())).rate_hz
-    early = max(0, start - round(PREROLL_S * rate_hz))
-    parts = {bus_id: Passage(source, early, end) for bus_id, source in sources.items()}
-    after = np.concatenate(list(render(recipe, parts)), axis=1)[:, start - early :]
+    heard_s = min(max(Graph(recipe, rate_hz).memory_s, PREROLL_S), LONGEST_PREROLL_S)
+    early = max(0, start - round(heard_s * rate_hz))
+    after = np.concatenate(list(render(recipe, sources, first=early, last=end)), axis=1)[:, start - early :]
     before = np.add.reduce([source.read(start, end - start) for source in sources.values()])
     return np.asarray(before), after

@@ -23,7 +23,7 @@ class Listening(Params):
             are heard on both.
         range: everything, only the lows below ``high_hz``, or a band from ``low_hz`` to ``high_hz``.
         place: where one listens.
-        solo, muted: ids of buses and groups.
+        solo, muted: ids of buses, groups and branches.
     """
 
     fold: Fold = "stereo"
@@ -49,15 +49,24 @@ def parse_listening(document: object) -> Listening:
         raise RecipeError(f"listening {path}", f"{first['input']!r} is not allowed; {first['msg'].lower()}") from None
 
 
-def silent_buses(recipe: Recipe, listening: Listening) -> frozenset[str]:
-    """Buses and groups that are not heard: the muted, and where something is soloed all but that and what feeds it."""
+def silent_lanes(recipe: Recipe, listening: Listening) -> frozenset[str]:
+    """Buses, groups and branches that are not heard: the muted, and beside what is soloed all that is not.
+
+    A soloed bus silences all buses but itself and what feeds it; a soloed branch the other branches of its split.
+    """
     parents = {bus.id: bus.group for bus in (*recipe.buses, *recipe.groups)}
 
     def family(lane_id: str) -> list[str]:
         parent = parents[lane_id]
         return [lane_id, *(family(parent) if parent is not None else [])]
 
-    silent = {lane_id for lane_id in parents if set(family(lane_id)) & set(listening.muted)}
-    if listening.solo:
-        silent |= {bus.id for bus in recipe.buses if not set(family(bus.id)) & set(listening.solo)}
+    muted, solo = set(listening.muted), set(listening.solo)
+    silent = {lane_id for lane_id in parents if set(family(lane_id)) & muted}
+    if solo & set(parents):
+        silent |= {bus.id for bus in recipe.buses if not set(family(bus.id)) & solo}
+    for stage in recipe.stages():
+        names = {branch.id for branch in stage.branches}
+        silent |= names & muted
+        if names & solo:
+            silent |= names - solo
     return frozenset(silent)

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.model import Recipe, Stage
+from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.compressor import DetectorFilter
-from tin_kettle.core.stages.declare import Params
-from tin_kettle.core.stages.equalizer import Band
+from tin_kettle.core.stages.branch import Branch
+from tin_kettle.core.stages.declare import describe_params
+from tin_kettle.core.stages.stage import Stage
 
 
 def describe_stage(stage: Stage, rate_hz: float) -> dict[str, Any]:
@@ -52,7 +52,7 @@ def stage_response(stage: Stage, at_hz: NDArray[np.float64], rate_hz: float) -> 
 
 def describe_recipe(recipe: Recipe, rate_hz: float) -> dict[str, dict[str, Any]]:
     """Stage id → summary and picture."""
-    return {stage.id: describe_stage(stage, rate_hz) for _, chain in recipe.chains() for stage in chain}
+    return {stage.id: describe_stage(stage, rate_hz) for stage in recipe.stages()}
 
 
 def describe_kinds() -> list[dict[str, Any]]:
@@ -65,34 +65,16 @@ def describe_kinds() -> list[dict[str, Any]]:
             "channels": list(kind.channels),
             "mixes": kind.mixes,
             "dynamic": kind.dynamic,
-            "params": describe_params(kind.params),
+            "params": list(describe_params(kind.params)),
+            "items": {
+                name: {"title": items.title, "params": list(describe_params(items.params))}
+                for name, items in kind.items.items()
+            },
         }
         for kind in KINDS.values()
     ]
 
 
-def describe_items() -> dict[str, list[dict[str, Any]]]:
-    """The parameters of what stages hold lists of: one detector filter, one equalizer band."""
-    return {"detector_filter": describe_params(DetectorFilter), "band": describe_params(Band)}
-
-
-def describe_params(params: type[Params]) -> list[dict[str, Any]]:
-    """A parameter set as plain values, from its JSON Schema."""
-    listed = []
-    for name, schema in params.model_json_schema()["properties"].items():
-        listed.append(
-            {
-                "name": name,
-                "type": "choice" if "enum" in schema or "const" in schema else schema.get("type", "array"),
-                "label": schema.get("label", name),
-                "says": schema.get("says", ""),
-                "unit": schema.get("unit", ""),
-                "default": schema.get("default"),
-                "low": schema.get("minimum"),
-                "high": schema.get("maximum"),
-                "scale": schema.get("scale", "linear"),
-                "ticks": schema.get("ticks", []),
-                "choices": schema.get("enum", [schema["const"]] if "const" in schema else []),
-            }
-        )
-    return listed
+def describe_branch() -> list[dict[str, Any]]:
+    """The parameters of a branch."""
+    return [param for param in describe_params(Branch) if param["name"] not in ("id", "name", "chain")]

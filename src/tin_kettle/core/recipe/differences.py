@@ -6,14 +6,14 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from tin_kettle.core.recipe.model import Recipe, Stage
-from tin_kettle.core.stages.compressor import CompressorParams, hears
-from tin_kettle.core.stages.equalizer import Band, EqualizerParams
+from tin_kettle.core.recipe.automation import read_automation
+from tin_kettle.core.recipe.model import Owner, Recipe
+from tin_kettle.core.stages.stage import Stage
 
 Difference = dict[str, Any]
 
 
-FADER = {"gain_db": "Level", "pan": "Pan", "muted": "Mute in the print", "group": "Group"}
+FADER = {"gain_db": "Level", "pan": "Pan", "width": "Width", "muted": "Mute in the print", "group": "Group"}
 STAGE = {"on": "On", "channels": "Treats", "mix": "Mix"}
 
 
@@ -30,20 +30,58 @@ def differences(before: Recipe, after: Recipe) -> list[Difference]:
         if was_at != place:
             listed.append(_row(stage, "Chain", was_at, place))
     listed += [_row(stage, "stage", "there", None) for name, (_, stage) in ours.items() if name not in theirs]
-    buses = {bus.id: bus for bus in (*before.buses, *before.groups)}
-    for bus in (*after.buses, *after.groups):
-        for name, label in FADER.items():
-            had, has = getattr(buses.get(bus.id), name, None), getattr(bus, name)
+    faders = _faders(before)
+    for owner_id, (name, owner) in _faders(after).items():
+        for field, label in FADER.items():
+            had, has = (getattr(one, field, None) for one in (faders.get(owner_id, ("", None))[1], owner))
             if had != has:
-                listed.append({"stage": None, "title": bus.name or bus.id, "what": label, "before": had, "after": has})
-    return listed
+                listed.append({"stage": None, "title": name, "what": label, "before": had, "after": has})
+    return listed + _rides(before, after)
+
+
+def _faders(recipe: Recipe) -> dict[str, tuple[str, Owner]]:
+    """Id of a bus, group or branch → what it is called, and itself."""
+    owners: list[Owner] = [*recipe.lanes().values()]
+    owners += [branch for stage in recipe.stages() for branch in stage.branches]
+    return {owner.id: (owner.name or owner.id, owner) for owner in owners}
 
 
 def _stages(recipe: Recipe) -> dict[str, tuple[str, Stage]]:
     """Stage id → the name of its chain, and the stage."""
-    lanes = {bus.id: (bus.name or bus.id, bus.chain) for bus in (*recipe.buses, *recipe.groups)}
-    chains = [*lanes.values(), ("Master", recipe.master)]
-    return {stage.id: (name, stage) for name, chain in chains for stage in chain}
+    return {
+        place.stage.id: ((place.owner.name or place.owner.id) if place.owner else "Master", place.stage)
+        for place in recipe.walk()
+    }
+
+
+def _rides(before: Recipe, after: Recipe) -> list[Difference]:
+    """Values that move, and how they moved."""
+    ours, theirs = ({(r.target, r.param): r for r in read_automation(recipe)} for recipe in (before, after))
+    names = {name: title for recipe in (before, after) for name, title in _titles(recipe).items()}
+    listed = []
+    for key in [*theirs, *(key for key in ours if key not in theirs)]:
+        was, now = ours.get(key), theirs.get(key)
+        if was == now:
+            continue
+        ride = now or was
+        assert ride is not None
+        stage = None if after.stage(ride.target) is None else ride.target
+        told = [None if one is None else _ride_words(one.points) for one in (was, now)]
+        what = f"{ride.about['label']} over time"
+        listed.append({"stage": stage, "title": names[ride.target], "what": what, "before": told[0], "after": told[1]})
+    return listed
+
+
+def _titles(recipe: Recipe) -> dict[str, str]:
+    stages = {stage.id: stage.declared.title for stage in recipe.stages()}
+    return {**{name: title for name, (title, _) in _faders(recipe).items()}, **stages}
+
+
+def _ride_words(points: tuple[tuple[float, Any, str], ...]) -> str:
+    values = [value for _, value, _ in points]
+    if all(isinstance(value, float) for value in values):
+        return f"{min(values):g} to {max(values):g}, {len(points)} points"
+    return f"{len(points)} points"
 
 
 def _row(stage: Stage, what: str, before: Any, after: Any) -> Difference:
@@ -62,18 +100,13 @@ def _of_stage(before: Stage, after: Stage) -> list[Difference]:
     for name, value in now.items():
         if was[name] == value:
             continue
-        if name == "bands":
-            rows += _of_bands(before, after)
-        elif name == "detector_filters":
-            rows.append(_row(after, _label(after.params, name), *(_heard(stage) for stage in (before, after))))
+        if name in after.declared.items:
+            rows += _of_items(before, after, name)
+        elif name == "branches":
+            rows += _of_branches(before, after)
         else:
             rows.append(_row(after, _label(after.params, name), was[name], value))
     return rows
-
-
-def _heard(stage: Stage) -> str:
-    assert isinstance(stage.params, CompressorParams)
-    return hears(stage.params) or "everything"
 
 
 def _label(params: BaseModel, name: str) -> str:
@@ -81,23 +114,31 @@ def _label(params: BaseModel, name: str) -> str:
     return str(about["label"]) if isinstance(about, dict) and "label" in about else name
 
 
-def _bands(stage: Stage) -> tuple[Band, ...]:
-    assert isinstance(stage.params, EqualizerParams)
-    return stage.params.bands
+def _of_branches(before: Stage, after: Stage) -> list[Difference]:
+    """Branches that came and went; what is in them is told by itself."""
+    ours, theirs = ({branch.id: branch for branch in stage.branches} for stage in (before, after))
+    rows = [_row(after, f"branch {b.name or name}", "there", None) for name, b in ours.items() if name not in theirs]
+    return rows + [_row(after, f"branch {b.name or n}", None, "added") for n, b in theirs.items() if n not in ours]
 
 
-def _of_bands(before: Stage, after: Stage) -> list[Difference]:
-    """Bands are told apart by their ids and called by their numbers, as on their pins."""
-    ours, theirs = ({band.id: band for band in _bands(stage)} for stage in (before, after))
-    rows = [_row(after, f"band {n}", "there", None) for n, name in enumerate(ours, 1) if name not in theirs]
-    for number, (name, band) in enumerate(theirs.items(), 1):
-        if name not in ours:
-            rows.append(_row(after, f"band {number}", None, "added"))
+def _of_items(before: Stage, after: Stage, name: str) -> list[Difference]:
+    """Items with ids are told apart by them and called by their numbers, as on their pins; others by their words."""
+    items = after.declared.items[name]
+    had, has = getattr(before.params, name), getattr(after.params, name)
+    if "id" not in items.params.model_fields:
+        told = (", ".join(filter(None, map(items.words, listed))) or items.none for listed in (had, has))
+        return [_row(after, _label(after.params, name), *told)]
+    title = items.title.lower()
+    ours, theirs = ({item.id: item for item in listed} for listed in (had, has))
+    rows = [_row(after, f"{title} {n}", "there", None) for n, item_id in enumerate(ours, 1) if item_id not in theirs]
+    for number, (item_id, item) in enumerate(theirs.items(), 1):
+        if item_id not in ours:
+            rows.append(_row(after, f"{title} {number}", None, "added"))
             continue
-        was = ours[name].model_dump(mode="json")
+        was = ours[item_id].model_dump(mode="json")
         rows += [
-            _row(after, f"band {number} · {_label(band, key)}", was[key], value)
-            for key, value in band.model_dump(mode="json").items()
+            _row(after, f"{title} {number} · {_label(item, key)}", was[key], value)
+            for key, value in item.model_dump(mode="json").items()
             if was[key] != value
         ]
     return rows

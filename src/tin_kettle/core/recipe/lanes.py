@@ -12,33 +12,22 @@ def in_order(recipe: Recipe) -> list[str]:
     Raises:
         RecipeError: a key names what is not there, or keys and groups go in a circle; the path is in the message.
     """
-    lanes = {bus.id: bus for bus in (*recipe.buses, *recipe.groups)}
+    lanes = recipe.lanes()
     needs: dict[str, list[tuple[str, str]]] = {lane_id: [] for lane_id in lanes}
     for bus in lanes.values():
         if bus.group is not None:
             needs[bus.group].append((bus.id, ""))
-    for path, chain in recipe.chains():
-        owner = _owner(recipe, path)
-        for index, stage in enumerate(chain):
-            for place, key in enumerate(stage.declared.keys(stage.params)):
-                where = f"{path}[{index}].params.key[{place}]"
-                if key not in lanes:
-                    raise RecipeError(where, f"there is no bus or group '{key}'; there are: {', '.join(lanes)}")
-                if owner is not None:
-                    needs[owner].append((key, where))
+    for place in recipe.walk():
+        for index, key in enumerate(place.stage.declared.keys(place.stage.params)):
+            where = f"{place.path}.params.key[{index}]"
+            if key not in lanes:
+                raise RecipeError(where, f"there is no bus or group '{key}'; there are: {', '.join(lanes)}")
+            if place.lane is not None:
+                needs[place.lane.id].append((key, where))
     done: list[str] = []
     for lane_id in lanes:
         _visit(lane_id, needs, done, [])
     return done
-
-
-def _owner(recipe: Recipe, path: str) -> str | None:
-    """Whose chain a JSON path names; None for the master's."""
-    for kind, buses in (("buses", recipe.buses), ("groups", recipe.groups)):
-        for index, bus in enumerate(buses):
-            if path == f"$.{kind}[{index}].chain":
-                return bus.id
-    return None
 
 
 def _visit(lane_id: str, needs: dict[str, list[tuple[str, str]]], done: list[str], walked: list[str]) -> None:

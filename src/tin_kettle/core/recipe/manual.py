@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from typing import Any
 
-from tin_kettle.core.recipe.describe import describe_items, describe_kinds
+from tin_kettle.core.recipe.describe import describe_branch, describe_kinds
 
 _HEAD = """# Stages
 
@@ -22,9 +22,9 @@ def manual() -> str:
         if len(kind["channels"]) == 1:
             parts.append("Always stereo" + (".\n" if kind["mixes"] else ", always whole.\n"))
         parts.append(_table(kind["params"]))
-    items = describe_items()
-    parts.append("## A band of the equalizer\n\n" + _table(items["band"]))
-    parts.append("## A detector filter of the compressor\n\n" + _table(items["detector_filter"]))
+        for items in kind["items"].values():
+            parts.append(f"### {items['title']} of the {kind['title'].lower()}\n\n" + _table(items["params"]))
+    parts.append("## A branch of a split\n\n" + _table(describe_branch()))
     return "\n".join(parts)
 
 
@@ -42,6 +42,8 @@ def _range(param: dict[str, Any]) -> str:
         return " · ".join(str(choice) for choice in param["choices"]) + f"{unit} ({param['default']})"
     if param["type"] == "boolean":
         return "on · off (on)" if param["default"] else "on · off (off)"
+    if param["type"] == "numbers":
+        return f"a list of {param['low']:g} to {param['high']:g}{unit}"
     return "a list"
 
 

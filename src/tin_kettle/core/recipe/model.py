@@ -5,74 +5,66 @@ The classes mirror ``*.kettle.json`` field by field; the stages come from their 
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from functools import reduce
 from operator import or_
-from typing import TYPE_CHECKING, Annotated, Any, Literal, cast
+from typing import TYPE_CHECKING, Annotated, Literal, TypeVar
 
-from pydantic import ConfigDict, Field, create_model
+from pydantic import ConfigDict, Field
 
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.declare import Channels, Kind, Params
+from tin_kettle.core.stages.branch import Branch
+from tin_kettle.core.stages.declare import Id, Params, number, switch
+from tin_kettle.core.stages.split import SplitParams
+from tin_kettle.core.stages.stage import Stage, stage_class
 
 FORMAT = "tin-kettle-recipe"
 VERSION = 1
-Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_\-]+$")]
-
-
-class Part(Params):
-    """Base of every part of the document."""
-
-
-class Stage(Part):
-    """A processor in a chain. The concrete classes, one a kind, are in :data:`STAGES`."""
-
-    id: Id
-    kind: str
-    on: bool = True
-    channels: Channels = "stereo"
-    mix: float = Field(default=1.0, ge=0, le=1)
-    params: Params
-
-    @property
-    def declared(self) -> Kind:
-        """The declaration of its kind."""
-        return KINDS[self.kind]
-
-
-def _stage_class(kind: Kind) -> type[Stage]:
-    fields: dict[str, Any] = {
-        "kind": (Literal[kind.name], kind.name),
-        "params": (kind.params, Field(default_factory=kind.params)),
-    }
-    if len(kind.channels) == 1:
-        fields["channels"] = (Literal[kind.channels], kind.channels[0])
-    if not kind.mixes:
-        fields["mix"] = (float, Field(default=1.0, ge=1, le=1))
-    name = "".join(word.title() for word in kind.name.split("_")) + "Stage"
-    return cast(type[Stage], create_model(name, __base__=Stage, __doc__=kind.says, **fields))
-
-
-STAGES: dict[str, type[Stage]] = {name: _stage_class(kind) for name, kind in KINDS.items()}
+STAGES: dict[str, type[Stage]] = {name: stage_class(kind) for name, kind in KINDS.items()}
 if TYPE_CHECKING:
     AnyStage = Stage
 else:
     AnyStage = Annotated[reduce(or_, STAGES.values()), Field(discriminator="kind")]
+    # splits hold stages of every kind, themselves among them
+    for _model in (Branch, SplitParams, *STAGES.values()):
+        _model.model_rebuild(force=True, _types_namespace={"AnyStage": AnyStage})
 Chain = tuple[AnyStage, ...]
 
 
-class Bus(Part):
+class Bus(Params):
     """One printed source and what is done to it before the sum. A group is a bus without a file."""
 
     id: Id
     name: str = Field(default="", max_length=120)
     group: Id | None = None
     chain: Chain = Field(default=(), strict=False)
-    gain_db: float = Field(default=0.0, ge=-60, le=24)
-    pan: float = Field(default=0.0, ge=-1, le=1)
-    muted: bool = False
+    gain_db: float = number(0, -60, 24, label="Level", unit="dB", says="How loud it is in the sum.", follows=True)
+    pan: float = number(0, -1, 1, label="Pan", says="Turns one side down: the right one below zero.", follows=True)
+    muted: bool = switch(False, label="Mute in the print", says="Leaves it out of the sum; keys still hear it.")
 
 
-class Section(Part):
+Owner = Bus | Branch
+"""Whatever has a chain and a level beside others."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a stage stands.
+
+    Args:
+        path: its JSON path.
+        lane: the bus or group whose sound it is, None on the master.
+        owner: whose chain it is in: that of a branch, of the lane, or None for the master.
+    """
+
+    path: str
+    lane: Bus | None
+    owner: Owner | None
+    stage: Stage
+
+
+class Section(Params):
     """A named part of the song's time, in seconds."""
 
     id: Id
@@ -81,7 +73,7 @@ class Section(Part):
     end_s: float = Field(gt=0)
 
 
-class SectionTime(Part):
+class SectionTime(Params):
     """A time that moves with a section."""
 
     section: Id
@@ -89,23 +81,26 @@ class SectionTime(Part):
     offset_s: float = 0.0
 
 
-class Point(Part):
+Ramp = Literal["hold", "line", "smooth"]
+
+
+class Point(Params):
     """A value at a time, and how it travels to the next."""
 
     at: float | SectionTime
     value: float | bool | str
-    ramp: Literal["hold", "line", "smooth"] = "hold"
+    ramp: Ramp = "hold"
 
 
-class Ride(Part):
+class Ride(Params):
     """Automation of one parameter."""
 
     target: Id
     param: str = Field(min_length=1)
-    points: tuple[Point, ...] = Field(min_length=1, strict=False)
+    points: tuple[Point, ...] = Field(min_length=1, max_length=10000, strict=False)
 
 
-class Recipe(Part):
+class Recipe(Params):
     """The document. Fields that are left out take their defaults."""
 
     model_config = ConfigDict(title="Tin Kettle recipe")
@@ -116,18 +111,73 @@ class Recipe(Part):
     groups: tuple[Bus, ...] = Field(default=(), strict=False)
     master: Chain = Field(default=(), strict=False)
     sections: tuple[Section, ...] = Field(default=(), strict=False)
-    automation: tuple[Ride, ...] = Field(default=(), max_length=0, strict=False)
+    automation: tuple[Ride, ...] = Field(default=(), max_length=1000, strict=False)
 
-    def chains(self) -> list[tuple[str, tuple[Stage, ...]]]:
-        """Every chain with its JSON path: buses, groups, master."""
-        listed: list[tuple[str, tuple[Stage, ...]]] = []
+    def lanes(self) -> dict[str, Bus]:
+        """Buses and groups by id."""
+        return {bus.id: bus for bus in (*self.buses, *self.groups)}
+
+    def walk(self) -> Iterator[Place]:
+        """Every stage at any depth, a split before what is in it: buses, groups, master."""
         for kind, buses in (("buses", self.buses), ("groups", self.groups)):
-            listed += [(f"$.{kind}[{i}].chain", bus.chain) for i, bus in enumerate(buses)]
-        return [*listed, ("$.master", self.master)]
+            for i, bus in enumerate(buses):
+                yield from _walk(f"$.{kind}[{i}].chain", bus, bus, bus.chain)
+        yield from _walk("$.master", None, None, self.master)
+
+    def stages(self) -> Iterator[Stage]:
+        """Every stage at any depth."""
+        return (place.stage for place in self.walk())
 
     def stage(self, stage_id: str) -> Stage | None:
         """The stage of that id, wherever it is."""
-        return next((s for _, chain in self.chains() for s in chain if s.id == stage_id), None)
+        return next((stage for stage in self.stages() if stage.id == stage_id), None)
+
+    def map_stages(self, change: Callable[[Stage], Stage]) -> Recipe:
+        """The document with every stage at any depth changed, what is in a split before the split itself."""
+        return self.map_chains(lambda chain, _owner: tuple(change(stage) for stage in chain))
+
+    def map_chains(self, change: Callable[[Chain, Owner | None], Chain]) -> Recipe:
+        """The document with every chain at any depth changed, the innermost first; given are a chain and its owner."""
+
+        def inside(stage: Stage) -> Stage:
+            if not stage.branches:
+                return stage
+            return stage.with_branches(tuple(owned(branch) for branch in stage.branches))
+
+        def owned(owner: AnyOwner) -> AnyOwner:
+            return owner.model_copy(update={"chain": change(tuple(map(inside, owner.chain)), owner)})
+
+        return self.model_copy(
+            update={
+                "buses": tuple(owned(bus) for bus in self.buses),
+                "groups": tuple(owned(group) for group in self.groups),
+                "master": change(tuple(map(inside, self.master)), None),
+            }
+        )
+
+    def as_received(self) -> Recipe:
+        """The same buses as they came: no stage, every fader at nought."""
+        buses = tuple(Bus(id=bus.id, name=bus.name) for bus in self.buses)
+        return Recipe(format="tin-kettle-recipe", version=1, buses=buses)
+
+    def without(self, stage_id: str | None) -> Recipe:
+        """The document with one stage off, or with all of them."""
+        off = {"on": False}
+        changed = self.map_stages(lambda stage: stage.model_copy(update=off) if stage_id in (None, stage.id) else stage)
+        # a ride would switch it on again
+        kept = [r for r in self.automation if not (stage_id in (None, r.target) and r.param == "on")]
+        return changed.model_copy(update={"automation": tuple(kept)})
+
+
+AnyOwner = TypeVar("AnyOwner", Bus, Branch)
+
+
+def _walk(path: str, lane: Bus | None, owner: Owner | None, chain: Chain) -> Iterator[Place]:
+    for i, stage in enumerate(chain):
+        where = f"{path}[{i}]"
+        yield Place(where, lane, owner, stage)
+        for j, branch in enumerate(stage.branches):
+            yield from _walk(f"{where}.params.branches[{j}].chain", lane, branch, branch.chain)
 
 
 def empty_recipe() -> Recipe:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
+from tin_kettle.core.recipe.automation import targets
+from tin_kettle.core.recipe.model import Bus, Chain, Owner, Recipe
+from tin_kettle.core.stages.stage import Stage
 
 
 def bus_alone(recipe: Recipe, bus_id: str) -> Recipe:
@@ -17,38 +16,61 @@ def bus_alone(recipe: Recipe, bus_id: str) -> Recipe:
     Raises:
         RecipeError: there is no such bus.
     """
-    document = dump_recipe(recipe)
-    lanes = [*document["buses"], *document["groups"]]
-    if bus_id not in [lane["id"] for lane in lanes]:
-        known = ", ".join(lane["id"] for lane in lanes)
-        raise RecipeError("bus", f"there is no bus '{bus_id}'; there are: {known}")
-    feeds = _family(document, bus_id)
-    for lane in lanes:
-        if lane["id"] == bus_id:
-            lane["group"], lane["muted"] = None, False
-        elif lane["id"] not in feeds:
-            lane["muted"] = True
-    document["master"] = []
-    return parse_recipe(document)
+    lanes = recipe.lanes()
+    if bus_id not in lanes:
+        raise RecipeError("bus", f"there is no bus '{bus_id}'; there are: {', '.join(lanes)}")
+    feeds = _family(recipe, bus_id)
+    silent = {lane_id for lane_id in lanes if lane_id not in feeds}
+
+    def alone(bus: Bus) -> Bus:
+        if bus.id == bus_id:
+            return bus.model_copy(update={"group": None, "muted": False})
+        return bus.model_copy(update={"muted": True}) if bus.id in silent else bus
+
+    switched = silent | {bus_id}
+    kept = {"automation": tuple(r for r in recipe.automation if not (r.target in switched and r.param == "muted"))}
+    buses = {"buses": tuple(map(alone, recipe.buses)), "groups": tuple(map(alone, recipe.groups)), "master": ()}
+    return _with_its_rides(recipe.model_copy(update={**buses, **kept}))
 
 
-def _family(document: dict[str, Any], bus_id: str) -> set[str]:
+def _family(recipe: Recipe, bus_id: str) -> set[str]:
     """Ids of all that feeds a group, itself among them."""
     found = {bus_id}
-    for _ in document["groups"]:
-        found |= {lane["id"] for lane in (*document["buses"], *document["groups"]) if lane["group"] in found}
+    for _ in recipe.groups:
+        found |= {lane_id for lane_id, bus in recipe.lanes().items() if bus.group in found}
     return found
 
 
 def up_to(recipe: Recipe, stage_id: str, on: bool) -> Recipe:
-    """All that the sound passes up to and with a stage, the stage on or off; a bus's stage with its bus alone."""
-    document = dump_recipe(recipe)
-    for lane in (None, *document["buses"], *document["groups"]):
-        chain = document["master"] if lane is None else lane["chain"]
+    """All that the sound passes up to and with a stage, the stage on or off; a bus's stage with its bus alone.
+
+    A stage in a branch is heard with the branch alone.
+    """
+    place = next((place for place in recipe.walk() if place.stage.id == stage_id), None)
+    if place is None:
+        raise RecipeError("stage", f"there is no stage '{stage_id}'; choose one of the song's")
+
+    def holds(stage: Stage) -> bool:
+        return stage.id == stage_id or any(holds(inner) for branch in stage.branches for inner in branch.chain)
+
+    def ended(chain: Chain, owner: Owner | None) -> Chain:
         for index, stage in enumerate(chain):
-            if stage["id"] != stage_id:
-                continue
-            stage["on"] = on
-            del chain[index + 1 :]
-            return parse_recipe(document) if lane is None else bus_alone(parse_recipe(document), lane["id"])
-    raise RecipeError("stage", f"there is no stage '{stage_id}'; choose one of the song's")
+            if stage.id == stage_id:
+                return (*chain[:index], stage.model_copy(update={"on": on}))
+            if holds(stage):
+                there = tuple(
+                    branch.model_copy(update={"muted": not any(holds(inner) for inner in branch.chain)})
+                    for branch in stage.branches
+                )
+                return (*chain[:index], stage.with_branches(there))
+        return chain
+
+    kept = [r for r in recipe.automation if not (r.target == stage_id and r.param == "on") and r.param != "muted"]
+    cut = recipe.map_chains(ended).model_copy(update={"automation": tuple(kept)})
+    return _with_its_rides(cut if place.lane is None else bus_alone(cut, place.lane.id))
+
+
+def _with_its_rides(recipe: Recipe) -> Recipe:
+    """The document without the rides of what is no longer in it."""
+    there = targets(recipe)
+    return recipe.model_copy(update={"automation": tuple(r for r in recipe.automation if r.target in there)})

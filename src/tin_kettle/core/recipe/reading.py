@@ -10,9 +10,11 @@ from typing import Any
 from pydantic import ValidationError
 
 from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.recipe.automation import read_automation, with_values
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages import KINDS
+from tin_kettle.core.stages.split import DEEPEST, PARTS, SplitParams
 
 HIGHEST_SHARE = 0.49
 _SHOWN = 60
@@ -32,8 +34,10 @@ def parse_recipe(document: object) -> Recipe:
     _check_ids(recipe)
     _check_groups(recipe)
     in_order(recipe)
-    _check_bands(recipe)
+    _check_items(recipe)
+    _check_splits(recipe)
     _check_sections(recipe)
+    read_automation(recipe)
     return recipe
 
 
@@ -63,15 +67,32 @@ def dump_recipe(recipe: Recipe) -> dict[str, Any]:
 
 def check_rate(recipe: Recipe, rate_hz: float) -> None:
     """Refuse frequencies that the rate cannot carry; a low-pass above 0.49 × rate is bypassed instead."""
-    for path, chain in recipe.chains():
-        for index, stage in enumerate(chain):
-            for name, hz in stage.declared.hz_params(stage.params) if stage.on else ():
-                if hz > HIGHEST_SHARE * rate_hz:
-                    raise RecipeError(
-                        f"{path}[{index}].params.{name}",
-                        f"{hz:g} Hz is above what {rate_hz:g} Hz carries; "
-                        f"at most {HIGHEST_SHARE * rate_hz:g} Hz is allowed",
-                    )
+    for place in recipe.walk():
+        stage = place.stage
+        for name, hz in stage.declared.hz_params(stage.params) if stage.on else ():
+            _check_hz(hz, rate_hz, f"{place.path}.params.{name}")
+    if recipe.automation:
+        _check_ridden_rate(recipe, rate_hz)
+
+
+def _check_ridden_rate(recipe: Recipe, rate_hz: float) -> None:
+    """The same for every value that a frequency is ridden to."""
+    stages = {stage.id: stage for stage in recipe.stages()}
+    paths = {(r.target, r.param.removeprefix("params.")): i for i, r in enumerate(recipe.automation)}
+    for moved in read_automation(recipe):
+        if moved.target not in stages or moved.about["unit"] != "Hz":
+            continue
+        for _, value, _ in moved.points:
+            stage = with_values(stages[moved.target], {moved.param: value})
+            for _, hz in stage.declared.hz_params(stage.params):
+                if hz == value:
+                    _check_hz(hz, rate_hz, f"$.automation[{paths[moved.target, moved.param]}].points")
+
+
+def _check_hz(hz: float, rate_hz: float, path: str) -> None:
+    if hz > HIGHEST_SHARE * rate_hz:
+        highest = HIGHEST_SHARE * rate_hz
+        raise RecipeError(path, f"{hz:g} Hz is above what {rate_hz:g} Hz carries; at most {highest:g} Hz is allowed")
 
 
 def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
@@ -129,11 +150,7 @@ _PROBLEMS: dict[str, Callable[[dict[str, Any]], str]] = {
     "less_than_equal": _number_range,
     "greater_than": _number_range,
     "finite_number": lambda e: f"{_shown(e['input'])} is no number; give a finite number",
-    "too_long": lambda e: (
-        "automation is not played by this version; at most 0 rides are allowed, remove them"
-        if e["loc"] == ("automation",)
-        else f"has {e['ctx']['actual_length']} entries; at most {e['ctx']['max_length']} are allowed"
-    ),
+    "too_long": lambda e: f"has {e['ctx']['actual_length']} entries; at most {e['ctx']['max_length']} are allowed",
     "too_short": lambda e: f"has {e['ctx']['actual_length']} entries; at least {e['ctx']['min_length']} needed",
     "none_required": lambda e: f"{_shown(e['input'])} is not allowed; this version only takes null",
 }
@@ -158,7 +175,9 @@ def _check_ids(recipe: Recipe) -> None:
     seen: dict[str, str] = {}
     places = [(f"$.buses[{i}]", bus.id) for i, bus in enumerate(recipe.buses)]
     places += [(f"$.groups[{i}]", group.id) for i, group in enumerate(recipe.groups)]
-    places += [(f"{path}[{i}]", stage.id) for path, chain in recipe.chains() for i, stage in enumerate(chain)]
+    for place in recipe.walk():
+        places.append((place.path, place.stage.id))
+        places += [(f"{place.path}.params.branches[{i}]", b.id) for i, b in enumerate(place.stage.branches)]
     places += [(f"$.sections[{i}]", section.id) for i, section in enumerate(recipe.sections)]
     for path, name in places:
         if name in seen:
@@ -166,16 +185,41 @@ def _check_ids(recipe: Recipe) -> None:
         seen[name] = path
 
 
-def _check_bands(recipe: Recipe) -> None:
-    for path, chain in recipe.chains():
-        for index, stage in enumerate(chain):
-            names = [band.id for band in getattr(stage.params, "bands", ())]
-            for place, name in enumerate(names):
-                if name in names[:place]:
+def _check_items(recipe: Recipe) -> None:
+    for place in recipe.walk():
+        for name, items in place.stage.declared.items.items():
+            ids = [getattr(item, "id", None) for item in getattr(place.stage.params, name)]
+            for index, item_id in enumerate(ids):
+                if item_id is not None and item_id in ids[:index]:
                     raise RecipeError(
-                        f"{path}[{index}].params.bands[{place}].id",
-                        f"'{name}' is taken by another band of the stage; every band needs its own id",
+                        f"{place.path}.params.{name}[{index}].id",
+                        f"'{item_id}' is taken by another {items.title.lower()} of the stage; each needs its own id",
                     )
+
+
+def _check_splits(recipe: Recipe) -> None:
+    for place in recipe.walk():
+        params, path = place.stage.params, f"{place.path}.params"
+        if not isinstance(params, SplitParams):
+            continue
+        if place.path.count(".branches[") >= DEEPEST:
+            raise RecipeError(place.path, f"a split stands inside {DEEPEST} others; at most {DEEPEST} deep is allowed")
+        least, most = PARTS[params.by]
+        count, corners = len(params.branches), params.crossovers_hz
+        if not least <= count <= most:
+            allowed = f"{least}" if least == most else f"{least} to {most}"
+            raise RecipeError(f"{path}.branches", f"has {count} branches; a split by {params.by} has {allowed}")
+        wanted = count - 1 if params.by == "bands" else 0
+        if len(corners) != wanted:
+            raise RecipeError(
+                f"{path}.crossovers_hz",
+                f"has {len(corners)} crossovers; {count} branches by {params.by} need {wanted}",
+            )
+        for i in range(1, len(corners)):
+            if corners[i] <= corners[i - 1]:
+                raise RecipeError(
+                    f"{path}.crossovers_hz[{i}]", f"{corners[i]:g} Hz is not above {corners[i - 1]:g} Hz; let them rise"
+                )
 
 
 def _check_groups(recipe: Recipe) -> None:

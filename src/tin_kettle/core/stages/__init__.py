@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from tin_kettle.core.stages import compressor, equalizer, filter, limiter, trim
+from tin_kettle.core.stages import compressor, equalizer, filter, limiter, split, trim
 from tin_kettle.core.stages.declare import Kind
 
-_LISTED = (trim, filter, equalizer, compressor, limiter)
+_LISTED = (trim, filter, equalizer, compressor, limiter, split)
 KINDS: dict[str, Kind] = {stage.KIND.name: stage.KIND for stage in _LISTED}
 """Every kind of stage by its name, in the order in which they are offered."""

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from tin_kettle.core.dsp import shapes
-from tin_kettle.core.dsp.decibels import apply_db, db_to_gain
-from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.dsp.decibels import apply_db
+from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import (
     attack_optical,
     attack_programme,
@@ -23,14 +23,15 @@ from tin_kettle.core.dsp.dynamics import (
     compression_db,
     link_levels,
     mean_square_levels,
-    one_pole,
+    one_poles,
     peak_levels,
     soft_edge,
     soften,
 )
 from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
-from tin_kettle.core.dsp.svf import svf_response, svf_rows
-from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
+from tin_kettle.core.dsp.svf import FORGOTTEN, svf_response, svf_rows
+from tin_kettle.core.stages.declare import Ease, Items, Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.moving import STILL, Moving
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import bare, hz, ms
 
@@ -89,6 +90,7 @@ class CompressorParams(Params):
         unit="dB",
         ticks=(-60, -48, -36, -24, -12, 0),
         says="Above this level of what it listens to, the sound is turned down.",
+        follows=True,
     )
     ratio: float = number(
         2,
@@ -99,6 +101,7 @@ class CompressorParams(Params):
         scale="log",
         ticks=(1, 1.5, 2, 4, 10, 30, 100),
         says="How many dB more in make one dB more out, above the threshold.",
+        follows=True,
     )
     knee_db: float = number(
         6,
@@ -108,6 +111,7 @@ class CompressorParams(Params):
         unit="dB",
         ticks=(0, 6, 12, 18, 24),
         says="How gradually it begins to work around the threshold.",
+        follows=True,
     )
     attack_ms: float = number(
         30,
@@ -119,6 +123,7 @@ class CompressorParams(Params):
         ticks=(0.1, 1, 3, 10, 30, 100, 300),
         says="How long it takes to hold on: slow lets the hit through, fast flattens it. Below 0.3 ms it is rounded by "
         "the window of 0.5 ms that keeps fast work free of tones of its own.",
+        follows=True,
     )
     release_ms: float = number(
         100,
@@ -129,6 +134,7 @@ class CompressorParams(Params):
         scale="log",
         ticks=(5, 10, 50, 100, 400, 1000, 3000),
         says="How long it takes to let go: quick lifts what follows a hit, slow keeps it calm.",
+        follows=True,
     )
     release_mode: Literal["manual", "auto", "optical"] = choice(
         "manual",
@@ -148,6 +154,7 @@ class CompressorParams(Params):
         scale="log",
         ticks=(1, 3, 10, 30, 100, 300),
         says="How much time the average level takes in.",
+        follows=True,
     )
     link: float = number(
         1,
@@ -156,6 +163,7 @@ class CompressorParams(Params):
         label="Left–right link",
         ticks=(0, 0.25, 0.5, 0.75, 1),
         says="At 1 both sides go down together and the image stays where it is.",
+        follows=True,
     )
     makeup_db: float = number(
         0,
@@ -165,6 +173,7 @@ class CompressorParams(Params):
         unit="dB",
         ticks=(-24, -12, -6, 0, 6, 12, 24),
         says="Brings the level back up after the work; it does not count as removed.",
+        follows=True,
     )
     range_db: float = number(
         60,
@@ -174,6 +183,7 @@ class CompressorParams(Params):
         unit="dB",
         ticks=(0, 10, 20, 40, 60),
         says="It never takes off more than this.",
+        follows=True,
     )
     lookahead_ms: float = number(
         0,
@@ -183,6 +193,7 @@ class CompressorParams(Params):
         unit="ms",
         ticks=(0, 5, 10, 15, 20),
         says="Lets it act before the hit arrives; the song is delayed for it and realigned.",
+        delays=True,
     )
     key: tuple[str, ...] | None = Field(
         default=None,
@@ -206,21 +217,23 @@ class CompressorParams(Params):
     )
 
 
+_Settings = tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
+"""Borders of the stretches over which values hold; of each the mean's share, the other shares, the static curve."""
+
+
 class Compressor(Processor):
     def __init__(self, params: CompressorParams, rate_hz: float) -> None:
         super().__init__()
         self._params = params
-        self._attack = one_pole(params.attack_ms, rate_hz)
-        self._release = one_pole(params.release_ms, rate_hz)
-        self._mean = one_pole(params.rms_ms, rate_hz)
-        self._rise = one_pole(RISE_TIMES * params.release_ms, rate_hz)
-        self._fall = one_pole(FALL_TIMES * params.release_ms, rate_hz)
-        self._slow = one_pole(SLOW_TIMES * params.release_ms, rate_hz)
-        self._memory = one_pole(MEMORY_MS, rate_hz)
+        self._rate_hz = rate_hz
+        self._still: _Settings | None = None
         self._edge = soft_edge(rate_hz)
         ahead = round(params.lookahead_ms * rate_hz / 1000.0)
-        self.delay = ahead + len(self._edge) // 2
-        self.static_gain = db_to_gain(params.makeup_db)
+        self.delay = self.warm_frames = ahead + len(self._edge) // 2
+        slowest = {"manual": 1.0, "auto": FALL_TIMES, "optical": SLOW_TIMES}[params.release_mode] * params.release_ms
+        remembered = MEMORY_MS if params.release_mode == "optical" else 0.0
+        self.memory_s = FORGOTTEN * max(params.attack_ms, slowest, remembered) / 1000.0
+        self.static_db = params.makeup_db
         self._filters = np.repeat(_detector_sections(params, rate_hz)[:, np.newaxis], 2, axis=1)
         self.state = {
             "filter": np.zeros((MOST_FILTER_SECTIONS, 2, 2)),
@@ -228,47 +241,75 @@ class Compressor(Processor):
             "gain_db": np.zeros(2),
             "work": np.zeros((3, 2)),
             "edge": np.zeros((2, len(self._edge) - 1)),
-            "line": np.zeros((2, self.delay)),
-            "heard": np.zeros((2, self.delay)),
         }
+        self.lines = {"line": Line(self.delay), "heard": Line(self.delay)}
 
     def process(self, block: Block) -> Block:
         p = self._params
         heard = block.copy() if self.key is None else self.key.copy()
         if len(self._filters):
             svf_rows(heard, self._filters, self.f64("filter"))
+        steps, mean, shares, curves = self._settings(block.shape[1])
         # fully linked sides have one gain: half the work
-        gain_db = np.empty((1 if p.link == 1 else 2, block.shape[1]))
+        linked = p.link == 1 and "link" not in self.moving
+        gain_db = np.empty((1 if linked else 2, block.shape[1]))
         if p.detector == "peak":
             peak_levels(heard, gain_db)
         else:
-            mean_square_levels(heard, gain_db, self._mean, self.f64("mean_square"))
-        if p.link < 1:
-            link_levels(gain_db, p.link)
-        compression_db(gain_db, gain_db, p.threshold_db, p.ratio, p.knee_db, p.range_db)
-        self._smooth(gain_db)
+            mean_square_levels(heard, gain_db, steps, mean, self.f64("mean_square"))
+        if not linked:
+            link_levels(gain_db, steps, self.moving.held("link", p.link, len(steps) - 1))
+        compression_db(gain_db, gain_db, steps, curves)
+        self._smooth(gain_db, steps, shares)
         soften(gain_db, self._edge, self.f64("edge"))
-        out = delayed(block, self.f64("line"))
-        apply_db(out, gain_db, p.makeup_db)
-        self.detector = delayed(heard, self.f64("heard"))
-        self.effort_db = gain_db
+        # applied in place: the line gives a copy, as it is never without delay
+        out = self.lines["line"].push(block)
+        if "makeup_db" in self.moving_late:
+            makeup_db = self.moving_late.every("makeup_db", p.makeup_db, block.shape[1])
+            apply_db(out, gain_db + makeup_db, 0.0)
+            self.static_db = makeup_db
+        else:
+            apply_db(out, gain_db, p.makeup_db)
+        self.detector = self.lines["heard"].push(heard)
+        self.efforts_db = {"effort_db": gain_db}
         return out
 
-    def adopt(self, other: Processor) -> None:
-        super().adopt(other)
+    def adopt(self, other: Processor) -> bool:
+        whole = super().adopt(other)
         if isinstance(other, Compressor) and other._params.link == 1:
             self.f64("gain_db")[1] = self.f64("gain_db")[0]
             self.f64("work")[:, 1] = self.f64("work")[:, 0]
             self.f64("edge")[1] = self.f64("edge")[0]
+        return whole
 
-    def _smooth(self, gain_db: Block) -> None:
+    def _settings(self, frames: int) -> _Settings:
+        if self._still is None or self._still[0][1] != frames:
+            self._still = self._made(np.array([0, frames]), STILL)
+        return self._made(self.moving.steps(frames), self.moving) if self.moving else self._still
+
+    def _made(self, steps: NDArray[np.int64], moving: Moving) -> _Settings:
+        p, count = self._params, len(steps) - 1
+        release_ms = moving.held("release_ms", p.release_ms, count)
+        times_ms = [moving.held("attack_ms", p.attack_ms, count), release_ms]
+        if p.release_mode == "auto":
+            times_ms += [RISE_TIMES * release_ms, FALL_TIMES * release_ms]
+        elif p.release_mode == "optical":
+            times_ms += [SLOW_TIMES * release_ms, np.full(count, MEMORY_MS)]
+        shares, curves = np.empty((count, len(times_ms))), np.empty((count, 4))
+        for column, values_ms in enumerate(times_ms):
+            shares[:, column] = one_poles(values_ms, self._rate_hz)
+        for column, name in enumerate(("threshold_db", "ratio", "knee_db", "range_db")):
+            curves[:, column] = moving.held(name, getattr(p, name), count) if name in moving else getattr(p, name)
+        return steps, one_poles(moving.held("rms_ms", p.rms_ms, count), self._rate_hz), shares, curves
+
+    def _smooth(self, gain_db: Block, steps: NDArray[np.int64], shares: NDArray[np.float64]) -> None:
         mode, state = self._params.release_mode, self.f64("work")
         if mode == "manual":
-            attack_release(gain_db, self._attack, self._release, self.f64("gain_db"))
+            attack_release(gain_db, steps, shares, self.f64("gain_db"))
         elif mode == "auto":
-            attack_programme(gain_db, self._attack, self._release, self._rise, self._fall, state)
+            attack_programme(gain_db, steps, shares, state)
         else:
-            attack_optical(gain_db, self._attack, self._release, self._slow, self._memory, state)
+            attack_optical(gain_db, steps, shares, state)
 
 
 def _detector_sections(params: CompressorParams, rate_hz: float) -> Sections:
@@ -279,7 +320,8 @@ def static_curve_db(params: CompressorParams, level_db: NDArray[np.float64]) -> 
     """Level out, with makeup, for each level in of a steady tone; (points,) dB."""
     pair = np.ascontiguousarray(np.stack([level_db, level_db]))
     gain_db = np.empty_like(pair)
-    compression_db(pair, gain_db, params.threshold_db, params.ratio, params.knee_db, params.range_db)
+    curve = np.array([[params.threshold_db, params.ratio, params.knee_db, params.range_db]], dtype=np.float64)
+    compression_db(pair, gain_db, np.array([0, pair.shape[1]]), curve)
     return np.asarray(level_db + gain_db[0] + params.makeup_db)
 
 
@@ -294,16 +336,17 @@ def _picture(params: CompressorParams, rate_hz: float) -> Picture:
     }
 
 
+def _filter_words(heard: DetectorFilter) -> str:
+    if heard.kind in ("high_pass", "low_pass"):
+        return f"{'above' if heard.kind == 'high_pass' else 'below'} {hz(heard.hz)}"
+    return f"{'harder' if heard.gain_db > 0 else 'less'} at {hz(heard.hz)}" if heard.gain_db else ""
+
+
 def hears(params: CompressorParams) -> str:
     """What the detector listens to, in words; empty where it hears everything."""
-    words = {"high_pass": "above", "low_pass": "below"}
-    passes = [f"{words[f.kind]} {hz(f.hz)}" for f in params.detector_filters if f.kind in words]
-    leans = [
-        f"{'harder' if f.gain_db > 0 else 'less'} at {hz(f.hz)}"
-        for f in params.detector_filters
-        if f.kind not in words and f.gain_db
-    ]
-    return ", ".join(passes + leans)
+    passes = [f for f in params.detector_filters if f.kind in ("high_pass", "low_pass")]
+    leans = [f for f in params.detector_filters if f not in passes]
+    return ", ".join(words for f in (*passes, *leans) if (words := _filter_words(f)))
 
 
 def _summary(params: CompressorParams) -> str:
@@ -330,4 +373,7 @@ KIND = Kind(
     hz_params=lambda p: [(f"detector_filters[{i}].hz", f.hz) for i, f in enumerate(p.detector_filters)],
     keys=lambda p: p.key or (),
     dynamic=True,
+    items={"detector_filters": Items("Detector filter", DetectorFilter, _filter_words, none="everything")},
+    # engineers rarely take off more with a bus compressor than 1 to 3 dB
+    ease=Ease(4.0, "threshold up by 3 dB", lambda p: {"threshold_db": min(0.0, p.threshold_db + 3.0)}),
 )

@@ -5,9 +5,10 @@ Validation, JSON Schema, the front end's types and controls, and the manual come
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from functools import lru_cache
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from tin_kettle.core.stages.processor import Processor
 
 Scale = Literal["linear", "log"]
 Channels = Literal["stereo", "mid", "side", "left", "right"]
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_\-]+$")]
 ALL_CHANNELS: tuple[Channels, ...] = ("stereo", "mid", "side", "left", "right")
 
 
@@ -36,20 +38,94 @@ def number(
     unit: str = "",
     scale: Scale = "linear",
     ticks: tuple[float, ...] = (),
+    follows: bool = False,
+    delays: bool = False,
 ) -> Any:
-    """A number from ``low`` to ``high``: its label, its unit and one sentence on what it does to the sound."""
+    """A number from ``low`` to ``high``: its label, its unit and one sentence on what it does to the sound.
+
+    ``follows`` where the processor can be steered while it runs; ``delays`` where another value means another delay.
+    """
     about: dict[str, Any] = {"label": label, "says": says, "unit": unit, "scale": scale, "ticks": list(ticks)}
+    about |= {"follows": follows, "delays": delays}
     return Field(default=default, ge=low, le=high, json_schema_extra=about)
 
 
-def choice(default: Any, *, label: str, says: str, unit: str = "") -> Any:
+def choice(default: Any, *, label: str, says: str, unit: str = "", delays: bool = False) -> Any:
     """One of the values of the field's ``Literal`` type."""
-    return Field(default=default, json_schema_extra={"label": label, "says": says, "unit": unit})
+    return Field(default=default, json_schema_extra={"label": label, "says": says, "unit": unit, "delays": delays})
 
 
-def switch(default: bool, *, label: str, says: str) -> Any:
+def switch(default: bool, *, label: str, says: str, delays: bool = False) -> Any:
     """On or off."""
-    return Field(default=default, json_schema_extra={"label": label, "says": says})
+    return Field(default=default, json_schema_extra={"label": label, "says": says, "delays": delays})
+
+
+def _type(schema: dict[str, Any]) -> str:
+    if "enum" in schema or "const" in schema:
+        return "choice"
+    return "numbers" if schema.get("items", {}).get("type") == "number" else schema.get("type", "array")
+
+
+@lru_cache(maxsize=256)
+def describe_params(params: type[BaseModel]) -> tuple[dict[str, Any], ...]:
+    """A parameter set as plain values, from its JSON Schema: name, type, words, unit, range, scale, default …"""
+    listed = []
+    whole = params.model_json_schema()
+    # what can hold itself is described by reference
+    described = whole["$defs"][whole["$ref"].rsplit("/", 1)[1]] if "$ref" in whole else whole
+    for name, schema in described["properties"].items():
+        # a list of plain numbers has the limits of each
+        numbers = schema.get("items", {}) if schema.get("items", {}).get("type") == "number" else schema
+        listed.append(
+            {
+                "name": name,
+                "type": _type(schema),
+                "label": schema.get("label", name),
+                "says": schema.get("says", ""),
+                "unit": schema.get("unit", ""),
+                "default": schema.get("default"),
+                "low": numbers.get("minimum"),
+                "high": numbers.get("maximum"),
+                "scale": schema.get("scale", "linear"),
+                "ticks": schema.get("ticks", []),
+                "choices": schema.get("enum", [schema["const"]] if "const" in schema else []),
+                "follows": schema.get("follows", False),
+                "delays": schema.get("delays", False),
+            }
+        )
+    return tuple(listed)
+
+
+@dataclass(frozen=True)
+class Items:
+    """A list of parts that a stage holds, such as bands.
+
+    Args:
+        title: what one is called.
+        params: its parameters; with an ``id`` among them it is addressed by that, else by its place.
+        words: one in an engineer's words, or nothing.
+        none: what it is called when there is none.
+    """
+
+    title: str
+    params: type[Params]
+    words: Callable[[Any], str]
+    none: str = "none"
+
+
+@dataclass(frozen=True)
+class Ease:
+    """What a dynamic stage is for, and how it is given less to do.
+
+    Args:
+        limit_db: working harder than this for long, the answer may lie in the mix.
+        words: what is tried.
+        params: parameters of a setting that works less.
+    """
+
+    limit_db: float
+    words: str
+    params: Callable[[Any], dict[str, float]]
 
 
 Picture = dict[str, Any]
@@ -74,6 +150,10 @@ class Kind:
         channels: what it may treat.
         mixes: whether ``mix`` below 1 is allowed.
         dynamic: whether it reports effort, and has a detector to listen to.
+        items: field → what its lists hold.
+        crossovers_hz: corners of the crossovers that the sound itself passes: at rest it is an all-pass with these.
+        hold: makes what holds its ceiling once more at another rate, where it promises one.
+        ease: how one that works too hard is eased.
     """
 
     name: str
@@ -89,3 +169,7 @@ class Kind:
     channels: tuple[Channels, ...] = ALL_CHANNELS
     mixes: bool = True
     dynamic: bool = False
+    items: Mapping[str, Items] = field(default_factory=dict)
+    crossovers_hz: Callable[[Any], tuple[float, ...]] = field(default=lambda _params: ())
+    hold: Callable[[Any, float], Processor] | None = None
+    ease: Ease | None = None

@@ -4,33 +4,45 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from typing import Annotated, Literal
+from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
 from tin_kettle.core.dsp import shapes
-from tin_kettle.core.dsp.convolve import PARTS, convolve, convolver_state, partitioned, symmetric_taps
-from tin_kettle.core.dsp.delay import delayed
+from tin_kettle.core.dsp.convolve import Convolver, partitioned, symmetric_taps
+from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.passes import high_pass, low_pass
-from tin_kettle.core.dsp.svf import IDENTITY, Sections, svf_response, svf_rows
-from tin_kettle.core.stages.declare import Channels, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.dsp.svf import (
+    FADED,
+    FORGOTTEN,
+    IDENTITY,
+    Sections,
+    ring_s,
+    svf_magnitude,
+    svf_response,
+    svf_rows,
+)
+from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ, Slope
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db, hz
 
 Shape = Literal["bell", "low_shelf", "high_shelf", "tilt", "notch", "high_pass", "low_pass", "band_pass"]
 GAIN_SHAPES = ("bell", "low_shelf", "high_shelf", "tilt")
-RESPONSE_S = 0.68
-"""Length of a linear-phase response: enough to hold a high-pass at 20 Hz."""
+RESPONSE_S, PARTS = 1.3, 16
+"""Least length of a linear-phase response, and its partitions: long enough for a bell 10 Hz wide at 24 dB. The delay is
+half of it and a partition, 0.77 s at 48 kHz."""
+LONGEST_RING_S = 0.13
+"""Time constant up to which a response of this length reaches a curve within 0.1 dB."""
 LARGE_DB, MANY_BOOSTS = 3.0, 4
 
 
 class Band(Params):
     """One move of the equalizer."""
 
-    id: Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_\-]+$")]
+    id: Id
     on: bool = switch(True, label="On", says="Whether this band does anything.")
     shape: Shape = choice("bell", label="Shape", says="What the band does around its frequency.")
     hz: float = number(
@@ -89,6 +101,7 @@ class EqualizerParams(Params):
         label="Phase",
         says="Minimum acts at once; linear keeps every frequency in time and delays the song, "
         "with a faint echo before hits.",
+        delays=True,
     )
     bands: tuple[Band, ...] = Field(
         default=(),
@@ -147,6 +160,8 @@ class Equalizer(Processor):
         super().__init__()
         self._domains = [(turned, *_rows(bands, rate_hz)) for turned, bands in _domains(params)]
         self.state = {f"rows {int(turned)}": np.zeros((len(rows), 2, 2)) for turned, rows, _ in self._domains}
+        each_s = [ring_s(rows.reshape(-1, 5), rate_hz) for _, rows, _ in self._domains]
+        self.tail_s, self.memory_s = FADED * max(each_s, default=0.0), FORGOTTEN * max(each_s, default=0.0)
 
     def process(self, block: Block) -> Block:
         for turned, rows, _ in self._domains:
@@ -157,49 +172,78 @@ class Equalizer(Processor):
                 block = _turn_back(block)
         return block
 
-    def adopt(self, other: Processor) -> None:
-        if not isinstance(other, Equalizer):
-            return
-        theirs = {turned: places for turned, _, places in other._domains}
+    def adopt(self, other: Processor) -> bool:
+        theirs = {turned: places for turned, _, places in other._domains} if isinstance(other, Equalizer) else {}
         for turned, _, places in self._domains:
             name = f"rows {int(turned)}"
             for band, place in places.items():
                 known = theirs.get(turned, {}).get(band)
                 if known and known.stop - known.start == place.stop - place.start:
                     self.state[name][place] = other.state[name][known]
+        return True
+
+
+def response_taps(rate_hz: float) -> int:
+    """Length of a linear-phase response at a rate, a power of two."""
+    return 1 << math.ceil(math.log2(RESPONSE_S * rate_hz))
 
 
 class LinearEqualizer(Processor):
-    """Linear phase: the same magnitudes by symmetric responses, all frequencies equally late."""
+    """Linear phase: the same magnitudes by symmetric responses, all frequencies equally late.
+
+    Without a band there is nothing to convolve, but the delay stays: moving a band must not move the song.
+    """
 
     def __init__(self, params: EqualizerParams, rate_hz: float) -> None:
         super().__init__()
-        taps = 1 << round(math.log2(RESPONSE_S * rate_hz))
-        at_hz = np.asarray(np.arange(taps // 2 + 1) * (rate_hz / taps), dtype=np.float64)
-        at_hz[-1] *= 1.0 - 1e-9  # the tangent has no value at half the rate
-        self._domains = []
-        for turned, bands in _domains(params):
-            rows = _rows(bands, rate_hz)[0]
-            magnitude = np.stack([np.abs(svf_response(rows[:, row], at_hz, rate_hz)) for row in range(2)])
-            self._domains.append((turned, partitioned(symmetric_taps(magnitude))))
-            for name, array in convolver_state(taps // PARTS).items():
-                self.state[f"{name} {int(turned)}"] = array
-        # without a band there is nothing to convolve, but the delay stays: moving a band must not move the song
-        self.delay = (taps // 2 + taps // PARTS) * max(1, len(self._domains))
-        if not self._domains:
-            self.state["line"] = np.zeros((2, self.delay))
+        taps = response_taps(rate_hz)
+        self.delay = taps // 2 + taps // PARTS
+        self.warm_frames = taps + 2 * (taps // PARTS)
+        self.memory_s = self.warm_frames / rate_hz
+        self.tail_s = taps / 2 / rate_hz
+        domains = [(turned, bands) for turned, bands in _domains(params)]
+        self._turned = [turned for turned, _ in domains] == [True]
+        made = symmetric_taps(_magnitudes(domains, taps, rate_hz)) if domains else None
+        self._response = None if made is None else partitioned(made, PARTS)
+        self._convolver = Convolver(PARTS, taps // PARTS)
+        self.lines = {} if domains else {"line": Line(self.delay)}
 
     def process(self, block: Block) -> Block:
-        if not self._domains:
-            return delayed(block, self.f64("line"))
-        for turned, response in self._domains:
-            if turned:
-                block = _turn(block)
-            mine = {n: self.state[f"{n} {int(turned)}"] for n in ("pending", "ready", "spectra", "at")}
-            block = convolve(block, response, mine)
-            if turned:
-                block = _turn_back(block)
-        return block
+        if self._response is None:
+            return self.lines["line"].push(block)
+        if self._turned:
+            return _turn_back(self._convolver.process(_turn(block), self._response))
+        return self._convolver.process(block, self._response)
+
+    def fork(self) -> Self:
+        twin = super().fork()
+        twin._convolver = self._convolver.fork()
+        return twin
+
+    def adopt(self, other: Processor) -> bool:
+        if not isinstance(other, LinearEqualizer):
+            return False
+        if self._response is None or other._response is None or self._turned != other._turned:
+            return self._response is None and other._response is None and super().adopt(other)
+        self._convolver = other._convolver.fork()
+        # what is heard next is made of the new response, without waiting for a partition to end
+        self._convolver.renew(self._response)
+        return True
+
+
+def _magnitudes(domains: list[tuple[bool, list[Band]]], taps: int, rate_hz: float) -> NDArray[np.float64]:
+    """(2 or 4, bins) for :class:`Convolver`: of mid and side or left and right alone, or of all that mixes them."""
+    at_hz = np.asarray(np.arange(taps // 2 + 1) * (rate_hz / taps), dtype=np.float64)
+    at_hz[-1] *= 1.0 - 1e-9  # the tangent has no value at half the rate
+    made = []
+    for _, bands in domains:
+        rows = _rows(bands, rate_hz)[0]
+        made.append(np.stack([svf_magnitude(rows[:, row], at_hz, rate_hz) for row in range(2)]))
+    if len(made) == 1:
+        return made[0]
+    (left, right), (mid, side) = made
+    same, other = 0.5 * (mid + side), 0.5 * (mid - side)
+    return np.stack([same * left, same * right, other * right, other * left])
 
 
 def build(params: EqualizerParams, rate_hz: float) -> Processor:
@@ -216,24 +260,43 @@ def response(params: EqualizerParams, at_hz: NDArray[np.float64], rate_hz: float
         rows = _rows(bands, rate_hz)[0]
         one = np.zeros_like(total)
         for row in range(2):
-            found = svf_response(rows[:, row], at_hz, rate_hz)
-            one[row, row] = np.abs(found) if params.phase == "linear" else found
+            linear = params.phase == "linear"
+            one[row, row] = (_reached if linear else svf_response)(rows[:, row], at_hz, rate_hz)
         if turned:
             one = np.einsum("ij,jkp,kl->ilp", np.linalg.inv(turn), one, turn)
         total = np.einsum("ijp,jkp->ikp", one, total)
     return total
 
 
+def _reached(sections: Sections, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
+    """Magnitude that a linear-phase response of our length reaches: very narrow moves ring for longer than it is."""
+    if ring_s(sections, rate_hz) <= LONGEST_RING_S:
+        return svf_magnitude(sections, at_hz, rate_hz)
+    taps = response_taps(rate_hz)
+    grid = np.asarray(np.arange(taps // 2 + 1) * (rate_hz / taps), dtype=np.float64)
+    grid[-1] *= 1.0 - 1e-9
+    made = np.fft.ifftshift(symmetric_taps(svf_magnitude(sections, grid, rate_hz)[np.newaxis])[0])
+    padded = np.concatenate([made[: taps // 2], np.zeros(7 * taps), made[taps // 2 :]])
+    found = np.fft.rfft(padded).real
+    return np.abs(np.interp(at_hz, np.arange(found.size) * (rate_hz / padded.size), found))
+
+
 @lru_cache(maxsize=512)
-def _band_db(band: Band, rate_hz: float) -> NDArray[np.float64]:
-    """Of one band, at the picture's frequencies; while one is dragged, the others stay."""
-    magnitude = np.abs(svf_response(band.sections(rate_hz), _picture_hz(rate_hz), rate_hz))
+def _bands_db(bands: tuple[Band, ...], linear: bool, rate_hz: float) -> NDArray[np.float64]:
+    """Level at the picture's frequencies; while one band is dragged, the curves of the others stay."""
+    at_hz = _picture_hz(rate_hz)
+    sections = [band.sections(rate_hz) for band in bands]
+    if linear and any(ring_s(rows, rate_hz) > LONGEST_RING_S for rows in sections):
+        magnitude = _reached(np.concatenate(sections), at_hz, rate_hz)
+    elif len(bands) == 1:
+        magnitude = svf_magnitude(sections[0], at_hz, rate_hz)
+    else:
+        return np.asarray(sum((_bands_db((band,), linear, rate_hz) for band in bands), np.zeros(at_hz.size)))
     return np.asarray(20.0 * np.log10(np.maximum(magnitude, 1e-6)))
 
 
-def _curve_db(bands: list[Band], rate_hz: float) -> list[float]:
-    total = sum((_band_db(band, rate_hz) for band in bands), np.zeros(_picture_hz(rate_hz).size))
-    return np.maximum(total, -120.0).round(3).tolist()  # type: ignore[no-any-return]
+def _curve_db(bands: list[Band], linear: bool, rate_hz: float) -> list[float]:
+    return np.maximum(_bands_db(tuple(bands), linear, rate_hz), -120.0).round(3).tolist()  # type: ignore[no-any-return]
 
 
 def _picture_hz(rate_hz: float) -> NDArray[np.float64]:
@@ -248,11 +311,12 @@ def _picture(params: EqualizerParams, rate_hz: float) -> Picture:
         plots = ["mid", "side"]
     if used & {"left", "right"}:
         plots = [*plots, "left", "right"] if len(plots) > 1 else ["left", "right"]
-    active = [band for band in params.bands if band.on]
+    active, linear = [band for band in params.bands if band.on], params.phase == "linear"
+    of = {plot: [b for b in active if b.channels in ("stereo", plot)] for plot in plots}
     return {
         "hz": at_hz.round(3).tolist(),
-        "plots": {plot: _curve_db([b for b in active if b.channels in ("stereo", plot)], rate_hz) for plot in plots},
-        "bands": {band.id: _curve_db([band], rate_hz) for band in params.bands},
+        "plots": {plot: _curve_db(bands, linear, rate_hz) for plot, bands in of.items()},
+        "bands": {band.id: _curve_db([band], linear, rate_hz) for band in params.bands},
         "notes": notes(params),
     }
 
@@ -312,4 +376,5 @@ KIND = Kind(
         (f"bands[{i}].hz", band.hz) for i, band in enumerate(p.bands) if band.on and band.shape != "low_pass"
     ],
     channels=("stereo",),
+    items={"bands": Items("Band", Band, describe_band)},
 )

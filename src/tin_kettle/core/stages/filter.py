@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
-from tin_kettle.core.dsp.svf import svf_cascade, svf_response
+from tin_kettle.core.dsp.svf import FADED, FORGOTTEN, ring_s, svf_cascade, svf_response
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db, hz
@@ -91,6 +91,8 @@ class Filter(Processor):
         made = {"high": _high(params, rate_hz), "low": _low(params, rate_hz)}
         self._passes = {name: sections for name, sections in made.items() if sections is not None}
         self.state = {name: np.zeros((MOST_SECTIONS, 2, 2)) for name in self._passes}
+        ringing_s = max((ring_s(sections, rate_hz) for sections in self._passes.values()), default=0.0)
+        self.tail_s, self.memory_s = FADED * ringing_s, FORGOTTEN * ringing_s
 
     def process(self, block: Block) -> Block:
         for name, sections in self._passes.items():

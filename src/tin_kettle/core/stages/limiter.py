@@ -5,13 +5,15 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.decibels import apply_db, db_to_gain
-from tin_kettle.core.dsp.delay import delayed
-from tin_kettle.core.dsp.dynamics import link_levels, one_pole
+from tin_kettle.core.dsp.decibels import apply_db, db_to_gain, gains
+from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.dynamics import link_levels, one_pole, one_poles
 from tin_kettle.core.dsp.limiting import demand_db, mean_pair, release_db, sliding_maximum
 from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, PHASES, interpolator, peaks_between
-from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.dsp.svf import FORGOTTEN
+from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db
 
@@ -30,6 +32,7 @@ class LimiterParams(Params):
         unit="dB",
         ticks=(0, 6, 12, 18, 24),
         says="Pushes the song up against the ceiling.",
+        follows=True,
     )
     ceiling_db: float = number(
         -1,
@@ -39,6 +42,7 @@ class LimiterParams(Params):
         unit="dB",
         ticks=(-12, -9, -6, -3, 0),
         says="Nothing goes above this level, whatever comes in.",
+        follows=True,
     )
     release_mode: Literal["auto", "manual"] = choice(
         "auto",
@@ -54,6 +58,7 @@ class LimiterParams(Params):
         scale="log",
         ticks=(5, 20, 50, 100, 300, 1000),
         says="How long it takes to let go when set by hand.",
+        follows=True,
     )
     lookahead_ms: float = number(
         4,
@@ -63,6 +68,7 @@ class LimiterParams(Params):
         unit="ms",
         ticks=(1, 4, 7, 10),
         says="How early it begins to turn down: longer is smoother, shorter keeps more punch.",
+        delays=True,
     )
     link: float = number(
         1,
@@ -73,7 +79,10 @@ class LimiterParams(Params):
         says="At 1 both sides go down together and the image stays where it is.",
     )
     true_peak: bool = switch(
-        True, label="Between samples", says="Also holds the peaks that a converter makes between the samples."
+        True,
+        label="Between samples",
+        says="Also holds the peaks that a converter makes between the samples.",
+        delays=True,
     )
 
 
@@ -81,24 +90,27 @@ class Limiter(Processor):
     def __init__(self, params: LimiterParams, rate_hz: float) -> None:
         super().__init__()
         p = self._params = params
-        self.static_gain = db_to_gain(p.gain_db)
-        self._ceiling = db_to_gain(p.ceiling_db)
+        self.static_db = p.gain_db
+        self._rate_hz = rate_hz
         self._ahead = max(round(p.lookahead_ms * rate_hz / 1000.0), 2 * GUARD + 2)
         self.delay = self._ahead - GUARD + (LATENCY if p.true_peak else 0)
+        self.warm_frames = 2 * self._ahead + HISTORY
         automatic = p.release_mode == "auto"
-        self._release = one_pole(AUTO_RELEASE_MS if automatic else p.release_ms, rate_hz)
+        self.memory_s = FORGOTTEN * (LASTING_FALL_MS if automatic else p.release_ms) / 1000.0
+        self._release = one_poles(np.array([AUTO_RELEASE_MS if automatic else p.release_ms]), rate_hz)
+        self._limit = db_to_gain(p.ceiling_db) / db_to_gain(p.gain_db)
         self._rise, self._fall = one_pole(LASTING_RISE_MS, rate_hz), one_pole(LASTING_FALL_MS, rate_hz)
         self._taps = interpolator()
         smooth = self._ahead - 2 * GUARD + 2
         self.state = {
             "history": np.zeros((2, HISTORY if p.true_peak else 0)),
-            "line": np.zeros((2, self.delay)),
             "peaks": np.zeros((2, self._ahead)),
             "release": np.zeros((2, 2)),
             "first": np.zeros((2, smooth // 2), dtype=np.int64),
             "second": np.zeros((2, smooth - smooth // 2), dtype=np.int64),
             "sums": np.zeros((2, 4), dtype=np.int64),
         }
+        self.lines = {"line": Line(self.delay)}
 
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
@@ -109,29 +121,54 @@ class Limiter(Processor):
             # fully linked sides have one gain: half the work
             peaks = peaks.max(axis=0, keepdims=True)
         demand = np.empty_like(peaks)
+        ceiling = self._ceiling(peaks.shape[1])
         for channel in range(len(demand)):
-            demand_db(peaks[channel], demand[channel], self._ceiling / self.static_gain)
+            demand_db(peaks[channel], demand[channel], ceiling)
         if p.link < 1:
-            link_levels(demand, p.link)
+            link_levels(demand, np.array([0, peaks.shape[1]]), np.array([p.link]))
+        steps, automatic = self.moving.steps(frames), p.release_mode == "auto"
+        release = self._release
+        if "release_ms" in self.moving and not automatic:
+            release = one_poles(self.moving.held("release_ms", p.release_ms, len(steps) - 1), self._rate_hz)
+        elif self.moving:
+            release = np.repeat(release, len(steps) - 1)
         scratch = np.empty(demand.shape[1])
         for channel in range(len(demand)):
             row = demand[channel]
             sliding_maximum(row, scratch, self._ahead + 1)
             now = row[:frames]
-            automatic = p.release_mode == "auto"
-            release_db(now, self._release, self._rise, self._fall, automatic, self.f64("release")[channel])
+            release_db(now, steps, release, self._rise, self._fall, automatic, self.f64("release")[channel])
             means = self.i64("first")[channel], self.i64("second")[channel]
             mean_pair(now, *means, frames, self.i64("sums")[channel])
-        self.effort_db = np.ascontiguousarray(-demand[:, :frames])
-        out = delayed(block, self.f64("line"))
-        apply_db(out, self.effort_db, p.gain_db)
+        effort_db = np.ascontiguousarray(-demand[:, :frames])
+        self.efforts_db = {"effort_db": effort_db}
+        out = self.lines["line"].push(block)
+        if "gain_db" in self.moving_late:
+            gain_db = self.moving_late.every("gain_db", p.gain_db, frames)
+            apply_db(out, effort_db + gain_db, 0.0)
+            self.static_db = gain_db
+        else:
+            apply_db(out, effort_db, p.gain_db)
         return out
 
-    def adopt(self, other: Processor) -> None:
-        super().adopt(other)
+    def _ceiling(self, frames: int) -> NDArray[np.float64]:
+        """Where each of the peaks at hand, before the gain, meets the ceiling, (frames,) linear."""
+        if not self.moving:
+            return np.full(frames, self._limit)
+        # the peak finder is late as well, and what is at hand goes back by the look-ahead
+        moving, whole = self.moving.earlier(self.delay + GUARD), frames + self.delay + GUARD - self._ahead
+        ceiling_db = moving.every("ceiling_db", self._params.ceiling_db, whole)
+        gain_db = moving.every("gain_db", self._params.gain_db, whole)
+        limit = np.empty(frames)
+        gains((ceiling_db - gain_db)[:frames], limit)
+        return limit
+
+    def adopt(self, other: Processor) -> bool:
+        whole = super().adopt(other)
         if isinstance(other, Limiter) and other._params.link == 1:
             for name in ("release", "first", "second", "sums"):
                 self.state[name][1] = self.state[name][0]
+        return whole
 
     def _peaks(self, block: Block) -> Block:
         if not self._params.true_peak:
@@ -166,4 +203,7 @@ KIND = Kind(
     channels=("stereo",),
     mixes=False,
     dynamic=True,
+    hold=lambda p, rate_hz: Limiter(p.model_copy(update={"gain_db": 0.0, "true_peak": True}), rate_hz),
+    # a few dB are what a limiter is for
+    ease=Ease(3.0, "gain down by 2 dB", lambda p: {"gain_db": max(0.0, p.gain_db - 2.0)}),
 )

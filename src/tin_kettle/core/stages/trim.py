@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.decibels import db_to_gain
+from tin_kettle.core.dsp.decibels import apply_balance, db_to_gain
 from tin_kettle.core.dsp.passes import high_pass
 from tin_kettle.core.dsp.svf import svf_cascade, svf_response
 from tin_kettle.core.stages.declare import Kind, Params, Picture, number, switch
@@ -24,6 +24,7 @@ class TrimParams(Params):
         unit="dB",
         ticks=(-36, -24, -12, 0, 12, 24, 36),
         says="Makes everything louder or quieter by the same amount.",
+        follows=True,
     )
     balance: float = number(
         0,
@@ -32,6 +33,7 @@ class TrimParams(Params):
         label="Balance",
         ticks=(-1, -0.5, 0, 0.5, 1),
         says="Turns one side down: the right one below zero, the left one above.",
+        follows=True,
     )
     invert_left: bool = switch(False, label="Invert left", says="Turns the left side's polarity round.")
     invert_right: bool = switch(False, label="Invert right", says="Turns the right side's polarity round.")
@@ -48,20 +50,29 @@ class Trim(Processor):
 
     def __init__(self, params: TrimParams, rate_hz: float) -> None:
         super().__init__()
-        self.static_gain = db_to_gain(params.gain_db)
-        left = self.static_gain * min(1.0, 1.0 - params.balance) * (-1.0 if params.invert_left else 1.0)
-        right = self.static_gain * min(1.0, 1.0 + params.balance) * (-1.0 if params.invert_right else 1.0)
-        self._gains = np.array([[left], [right]])
-        self._plain = left == 1.0 and right == 1.0
+        self._params = params
+        self.static_db = params.gain_db
+        self._gains = _gains(params)
+        self._signs = _signs(params)
+        self._plain = bool(np.all(self._gains == 1.0))
         self._swap = params.swap
         self._remove_dc = params.remove_dc
+        # from 96 dB below, and from what can still be heard of it
+        self.tail_s, self.memory_s = (0.9, 0.4) if params.remove_dc else (0.0, 0.0)
         self._sections = high_pass(OFFSET_HZ, 6, 0.0, rate_hz)
         self.state = {"filter": np.zeros((1, 2, 2)), "settled": np.zeros(1, dtype=np.int64)}
 
     def process(self, block: Block) -> Block:
         if self._swap:
-            block = np.ascontiguousarray(block[::-1])
-        if not self._plain:
+            block = block[::-1].copy()
+        if self.moving:
+            frames, p = block.shape[1], self._params
+            gain_db = self.moving.every("gain_db", p.gain_db, frames)
+            apply_balance(block, gain_db, self.moving.every("balance", p.balance, frames))
+            if p.invert_left or p.invert_right:
+                block *= self._signs
+            self.static_db = gain_db
+        elif not self._plain:
             block = block * self._gains
         if self._remove_dc and block.shape[1]:
             if not self.i64("settled")[0]:
@@ -77,21 +88,26 @@ class Trim(Processor):
         self.i64("settled")[0] = 1
 
 
+def _gains(params: TrimParams) -> NDArray[np.float64]:
+    """(2, 1): what left and right are multiplied by."""
+    gain, balance = db_to_gain(params.gain_db), params.balance
+    sides = np.array([[gain * min(1.0, 1.0 - balance)], [gain * min(1.0, 1.0 + balance)]])
+    return np.asarray(sides * _signs(params))
+
+
+def _signs(params: TrimParams) -> NDArray[np.float64]:
+    return np.array([[-1.0 if params.invert_left else 1.0], [-1.0 if params.invert_right else 1.0]])
+
+
 def _response(params: TrimParams, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
-    gain = db_to_gain(params.gain_db)
-    left = gain * min(1.0, 1.0 - params.balance) * (-1.0 if params.invert_left else 1.0)
-    right = gain * min(1.0, 1.0 + params.balance) * (-1.0 if params.invert_right else 1.0)
-    matrix = np.diag([left, right]) @ (np.eye(2)[::-1] if params.swap else np.eye(2))
+    matrix = np.diag(_gains(params)[:, 0]) @ (np.eye(2)[::-1] if params.swap else np.eye(2))
     offset = svf_response(high_pass(OFFSET_HZ, 6, 0.0, rate_hz), hz, rate_hz) if params.remove_dc else np.ones(hz.size)
     return np.asarray(np.einsum("ij,p->ijp", matrix, offset))
 
 
 def _picture(params: TrimParams, _rate_hz: float) -> Picture:
-    gain = db_to_gain(params.gain_db)
-    return {
-        "left_gain": gain * min(1.0, 1.0 - params.balance),
-        "right_gain": gain * min(1.0, 1.0 + params.balance),
-    }
+    left, right = np.abs(_gains(params)[:, 0])
+    return {"left_gain": float(left), "right_gain": float(right)}
 
 
 def _summary(params: TrimParams) -> str:

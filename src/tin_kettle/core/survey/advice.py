@@ -23,7 +23,7 @@ def side_notes(recipe: Recipe, found: Survey) -> dict[str, list[str]]:
     mid, side = 10.0 ** (found.tonal.average_db(0.0, found.seconds) / 10.0)
     known = 0.49 * found.rate_hz > BANDS_HZ
     notes: dict[str, list[str]] = {}
-    for stage in (stage for _, chain in recipe.chains() for stage in chain):
+    for stage in recipe.stages():
         if not stage.on or not isinstance(stage.params, EqualizerParams):
             continue
         for band in stage.params.bands:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
+from tin_kettle.core.recipe.automation import targets
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.survey.finding import Finding
@@ -53,15 +54,17 @@ def with_fix(recipe: Recipe, finding: Finding) -> Recipe:
     """
     if finding.stage is None:
         raise ValueError(f"{finding.id} has no fix")
-    document = dump_recipe(recipe)
-    for chain in (document["master"], *(bus["chain"] for bus in (*document["buses"], *document["groups"]))):
-        for stage in chain:
-            if stage["id"] == finding.stage["id"]:
-                stage["params"] |= finding.stage["params"]
-                return parse_recipe(document)
-    taken = {stage.id for _, chain in recipe.chains() for stage in chain}
-    name = finding.stage["id"]
+    fix = finding.stage
+
+    there = recipe.stage(fix["id"])
+    if there is not None and fix.get("kind", there.kind) == there.kind:
+        params = type(there.params).model_validate({**there.params.model_dump(), **fix["params"]})
+        mended = there.model_copy(update={"params": params})
+        return parse_recipe(dump_recipe(recipe.map_stages(lambda stage: mended if stage.id == there.id else stage)))
+    taken = set(targets(recipe)) | {section.id for section in recipe.sections}
+    name = fix["id"]
     while name in taken:
         name += "-again"
-    document["master"].insert(0, {**finding.stage, "id": name})
+    document = dump_recipe(recipe)
+    document["master"].insert(0, {**fix, "id": name})
     return parse_recipe(document)

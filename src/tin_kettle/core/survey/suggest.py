@@ -54,8 +54,9 @@ def suggest_tone(recipe: Recipe, now: Survey, reference: Survey, start: int, end
             bands.append(move)
     if not bands:
         return None
+    others = [stage for stage in recipe.master if stage.id != STAGE]
+    at = len(others) - 1 if others and others[-1].declared.hold else len(others)
     document = dump_recipe(recipe)
     chain = [stage for stage in document["master"] if stage["id"] != STAGE]
-    at = len(chain) - 1 if chain and chain[-1]["kind"] == "limiter" else len(chain)
     document["master"] = [*chain[:at], {"id": STAGE, "kind": "equalizer", "params": {"bands": bands}}, *chain[at:]]
     return parse_recipe(document)

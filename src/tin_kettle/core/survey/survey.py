@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.passes import high_pass, low_pass
-from tin_kettle.core.engine.graph import Graph
+from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.engine.graph.reading import METER_HOP, Row, Series, is_effort, strongest
 from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
-from tin_kettle.core.engine.slot import METER_HOP
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.loudness import SLOTS_PER_S, SlotMeter
@@ -29,7 +29,6 @@ from tin_kettle.core.survey.pyramid import Pyramid, PyramidBuilder
 BLOCK_FRAMES = 32 * METER_HOP
 PEAK_HOP = 8 * METER_HOP
 """Frames that one true-peak reading spans."""
-SERIES = ("input_db", "heard_db", "effort_db")
 LOW_HZ, SHARP_HZ = 120.0, (5500.0, 9500.0)
 TRIAL_LOW_CUT_HZ, TRIAL_HIGH_CUT_HZ = 25.0, 18000.0
 """Cuts of 24 dB/oct that are tried on the whole song, to tell what they would win or lose."""
@@ -47,8 +46,8 @@ class Survey:
         slots, low, sharp: energies of 10 ms, (slots, 3) of LL, RR, LR: K-weighted, below 120 Hz, 5.5 to 9.5 kHz.
         peaks: highest true peak of every ``PEAK_HOP`` frames, linear.
         tonal: levels by frequency over time.
-        stages: id → (3, readings) of input, heard and effort in dB, a reading every ``METER_HOP`` frames, aligned
-            to the song.
+        stages: id of a stage, branch, bus or group → what it reads by name, each (readings,) in dB, a reading every
+            ``METER_HOP`` frames of the song. Names that begin with ``effort`` tell what is taken off or added.
     """
 
     rate_hz: int
@@ -60,7 +59,7 @@ class Survey:
     sharp: NDArray[np.float64]
     peaks: NDArray[np.float64]
     tonal: TonalMap
-    stages: dict[str, NDArray[np.float32]]
+    stages: dict[str, dict[str, NDArray[np.float32]]]
 
     @property
     def seconds(self) -> float:
@@ -78,23 +77,37 @@ class Survey:
         return loudness.integrated_lufs(loudness.stereo_energy(self.passage(self.slots, start, end)))
 
     def series(self, stage_id: str, start: int, end: int, count: int) -> dict[str, list[float]]:
-        """A stage's levels (highest) and effort (strongest) in ``count`` columns between two frames."""
-        rows = self.stages[stage_id]
-        extremes = (np.maximum, np.maximum, np.minimum)
-        return {
-            name: columns(row, METER_HOP, start, end, count, extreme).round(2).astype(float).tolist()
-            for name, extreme, row in zip(SERIES, extremes, rows, strict=True)
-        }
+        """A stage's levels (highest) and efforts (strongest) in ``count`` columns between two frames, by name."""
+        told = {}
+        for name, row in self.stages[stage_id].items():
+            if is_effort(name):
+                extremes = [columns(row, METER_HOP, start, end, count, extreme) for extreme in (np.minimum, np.maximum)]
+                found = strongest(*extremes)
+            else:
+                found = columns(row, METER_HOP, start, end, count, np.maximum)
+            told[name] = found.round(2).astype(float).tolist()
+        return told
 
-    def effort_db(self, stage_id: str, start: int, end: int) -> NDArray[np.float64]:
-        """(readings,): a stage's gain changes between two frames, at most 0 dB, a reading every ``METER_HOP``."""
-        first = start // METER_HOP
-        return np.asarray(self.stages[stage_id][2][first : max(-(-end // METER_HOP), first + 1)], dtype=np.float64)
+    def efforts(self) -> dict[str, Row]:
+        """Stage id → (readings,) the strongest that it takes off or adds, dB; stages that do neither are absent."""
+        found: dict[str, Row] = {}
+        for stage_id, rows in self.stages.items():
+            for name, row in rows.items():
+                if is_effort(name):
+                    whole = row.astype(np.float64)
+                    found[stage_id] = strongest(found[stage_id], whole) if stage_id in found else whole
+        return found
+
+    def effort_db(self, stage_id: str, start: int, end: int) -> Row:
+        """(readings,): what a stage takes off (negative) or adds between two frames, a reading every ``METER_HOP``."""
+        first, last = start // METER_HOP, -(-end // METER_HOP)
+        whole = self.efforts().get(stage_id)
+        return np.zeros(max(last - first, 1)) if whole is None else whole[first : max(last, first + 1)]
 
     def hardest(self, stage_id: str) -> tuple[float, float]:
         """Strongest effort of a stage in dB, and when in seconds."""
-        effort = self.stages[stage_id][2]
-        at = int(np.argmin(effort))
+        effort = self.effort_db(stage_id, 0, self.frames)
+        at = int(np.argmax(np.abs(effort)))
         return float(effort[at]), at * METER_HOP / self.rate_hz
 
     def save(self, path: Path) -> None:
@@ -106,7 +119,9 @@ class Survey:
             "hop_s": self.tonal.hop_s,
         }
         beside = path.with_suffix(".part.npz")
-        arrays: dict[str, Any] = {f"stage:{name}": rows for name, rows in self.stages.items()}
+        arrays: dict[str, Any] = {
+            f"stage:{stage_id}:{name}": row for stage_id, rows in self.stages.items() for name, row in rows.items()
+        }
         np.savez(
             beside,
             about=json.dumps(about),
@@ -125,7 +140,11 @@ class Survey:
         """Read what :meth:`save` wrote."""
         with np.load(path) as kept:
             about = json.loads(str(kept["about"]))
-            stages = {name[6:]: kept[name] for name in kept.files if name.startswith("stage:")}
+            stages: dict[str, dict[str, NDArray[np.float32]]] = {}
+            for name in kept.files:
+                if name.startswith("stage:"):
+                    _, stage_id, series = name.split(":")
+                    stages.setdefault(stage_id, {})[series] = kept[name]
             arrays = {name: kept[name] for name in _ARRAYS}
             arrays["tonal"] = TonalMap(arrays["tonal"], about["hop_s"])
             waveform = Pyramid(kept["waveform"], about["frames"])
@@ -184,17 +203,23 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
     graph = Graph(recipe, rate_hz)
     graph.meter(True)
     meters = _Meters(rate_hz)
-    readings: dict[str, list[NDArray[np.float64]]] = {slot.stage.id: [] for slot in graph.slots()}
-    blocks = render(recipe, sources, block_frames=BLOCK_FRAMES, progress=progress, graph=graph)
+    readings: dict[str, Series] = {}
+
+    def read(graph: Graph) -> None:
+        for name, reading in graph.readings().items():
+            readings.setdefault(name, Series()).add(reading)
+
+    blocks = render(recipe, sources, block_frames=BLOCK_FRAMES, progress=progress, graph=graph, read=read)
     # one core renders the next block while the other measures the last
     with ThreadPoolExecutor(1) as measuring:
         before: Future[None] | None = None
-        for block in _with_readings(blocks, graph, readings):
+        for block in blocks:
             if before:
                 before.result()
             before = measuring.submit(meters.feed, block)
         if before:
             before.result()
+    hops = -(-frames // METER_HOP)
     measures = meters.song.finish()
     cuts = {name: gain_to_db(peak) - measures["sample_peak_dbfs"] for name, peak in meters.cut_peaks.items()}
     return Survey(
@@ -207,7 +232,7 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
         _at_least_one(meters.sharp.slots()),
         np.concatenate(meters.peaks),
         meters.tonal.finish(),
-        {name: _joined(parts, graph, name) for name, parts in readings.items()},
+        {name: _of_song(series, hops) for name, series in readings.items()},
     )
 
 
@@ -216,20 +241,5 @@ def _at_least_one(slots: NDArray[np.float64]) -> NDArray[np.float64]:
     return slots if len(slots) else np.zeros((1, 3))
 
 
-def _with_readings(
-    blocks: Iterator[Block], graph: Graph, readings: dict[str, list[NDArray[np.float64]]]
-) -> Iterator[Block]:
-    for block in blocks:
-        for slot in graph.slots():
-            reading = slot.reading
-            if reading is not None:
-                rows = [getattr(reading, name) for name in SERIES]
-                readings[slot.stage.id].append(np.stack(rows))
-        yield block
-
-
-def _joined(parts: list[NDArray[np.float64]], graph: Graph, stage_id: str) -> NDArray[np.float32]:
-    """Readings shifted by what the sound is late where the stage reads it, so that they stand at the song's time."""
-    joined = np.concatenate(parts, axis=1) if parts else np.zeros((3, 1))
-    late = round(graph.delay_through(stage_id) / METER_HOP)
-    return np.asarray(joined[:, late:] if late < joined.shape[1] else joined, dtype=np.float32)
+def _of_song(series: Series, hops: int) -> dict[str, NDArray[np.float32]]:
+    return {name: row.astype(np.float32) for name, row in series.between(0, hops).items()}

@@ -5,32 +5,31 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from numpy.typing import NDArray
 
-from tin_kettle.core.engine.graph import Graph
+from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.offline import render, song_frames, song_rate
-from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
-from tin_kettle.core.recipe.model import Recipe, Stage
+from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.core.stages.compressor import Compressor, CompressorParams
 from tin_kettle.core.stages.processor import Block
+from tin_kettle.core.stages.stage import Stage
 
 LONGEST_S = 20.0
 STEPS = 12
 LOWEST_DB, HIGHEST_DB = -60.0, 0.0
 
 
-def excerpt(sources: Mapping[str, Source], start: int, end: int) -> dict[str, Source]:
-    """The passage, no more than 20 s about its middle."""
+def excerpt(sources: Mapping[str, Source], start: int, end: int) -> tuple[int, int]:
+    """The frames of a passage, no more than 20 s about its middle."""
     rate_hz = next(iter(sources.values())).rate_hz
     start, end = max(0, start), min(end, song_frames(sources))
     if end - start > LONGEST_S * rate_hz:
         middle, half = (start + end) // 2, round(LONGEST_S * rate_hz / 2)
         start, end = middle - half, middle + half
-    return {bus_id: Passage(source, start, max(end, start + 1)) for bus_id, source in sources.items()}
+    return start, max(end, start + 1)
 
 
 def _stage(recipe: Recipe, stage_id: str) -> tuple[Stage, CompressorParams]:
@@ -40,14 +39,18 @@ def _stage(recipe: Recipe, stage_id: str) -> tuple[Stage, CompressorParams]:
     return stage, stage.params
 
 
-def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source]) -> Block:
+def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int) -> Block:
     """What a stage's detector hears over the passage, (2, frames)."""
     graph = Graph(recipe, song_rate(recipe, sources))
-    slot = next(slot for slot in graph.slots() if slot.stage.id == stage_id)
     parts = []
-    for _ in render(recipe, sources, graph=graph):
-        if slot.detector is not None:
+
+    def read(graph: Graph) -> None:
+        slot = graph.slot(stage_id)
+        if slot is not None and slot.detector is not None:
             parts.append(slot.detector)
+
+    for _ in render(recipe, sources, first=start, last=end, graph=graph, read=read):
+        pass
     return np.concatenate(parts, axis=1)
 
 
@@ -56,9 +59,7 @@ def mean_effort_db(params: CompressorParams, heard: Block, rate_hz: float) -> fl
     plain = params.model_copy(update={"detector_filters": (), "lookahead_ms": 0.0, "key": None})
     processor = Compressor(plain, rate_hz)
     processor.process(heard.copy())
-    effort: NDArray[np.float64] | None = processor.effort_db
-    assert effort is not None
-    return float(effort.mean())
+    return float(processor.efforts_db["effort_db"].mean())
 
 
 def threshold_for_work(
@@ -73,9 +74,8 @@ def threshold_for_work(
     stage, wanted = _stage(after, stage_id)
     if not stage.on or wanted.ratio == 1.0:
         return wanted.threshold_db
-    passage = excerpt(sources, start, end)
-    rate_hz = song_rate(after, passage)
-    heard = _heard(after, stage_id, passage)
+    rate_hz = song_rate(after, sources)
+    heard = _heard(after, stage_id, sources, *excerpt(sources, start, end))
     goal = mean_effort_db(was, heard, rate_hz)
     low, high = LOWEST_DB, HIGHEST_DB
     for _ in range(STEPS):
@@ -92,13 +92,13 @@ def makeup_gain_db(recipe: Recipe, stage_id: str, sources: Mapping[str, Source],
         RecipeError: there is no such compressor.
     """
     _stage(recipe, stage_id)
-    passage = excerpt(sources, start, end)
-    with_it, without_it = (_lufs(up_to(recipe, stage_id, on), passage) for on in (True, False))
+    span = excerpt(sources, start, end)
+    with_it, without_it = (_lufs(up_to(recipe, stage_id, on), sources, *span) for on in (True, False))
     return 0.0 if with_it is None or without_it is None else round(without_it - with_it, 2)
 
 
-def _lufs(recipe: Recipe, sources: Mapping[str, Source]) -> float | None:
+def _lufs(recipe: Recipe, sources: Mapping[str, Source], start: int, end: int) -> float | None:
     meter = LoudnessMeter(song_rate(recipe, sources))
-    for block in render(recipe, sources):
+    for block in render(recipe, sources, first=start, last=end):
         meter.feed(block)
     return integrated_lufs(stereo_energy(meter.slots()))

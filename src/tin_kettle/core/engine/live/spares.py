@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from tin_kettle.core.engine.road import Piece, Road, block_frames
-from tin_kettle.core.engine.timeline import Timeline
-from tin_kettle.core.stages.processor import Processor
+from tin_kettle.core.dsp.timeline import Timeline
+from tin_kettle.core.engine.live.road import MOST_PREROLL_S, PREROLL_S, Piece, PlainEar, Road, block_frames
 
 
 class Spares:
@@ -30,7 +29,7 @@ class Spares:
         self._roads.clear()
 
     def follow(self, song: Timeline, heard: int, busy: str) -> bool:
-        """Do a little of what is left to bring them up to the ear, but for the ``busy`` one, which is playing.
+        """Run a block of what is left to bring them up to the ear, but for the ``busy`` one, which is playing.
 
         Returns:
             False where nothing is left.
@@ -39,31 +38,32 @@ class Spares:
             if name == busy:
                 continue
             if name not in self._roads:
-                # what stands between it and the ear comes with the road that it takes the place of
-                road = Road(piece, self._rate_hz, Processor())
-                road.preroll(song, heard)
-                self._roads[name] = road, heard
+                self._roads[name] = self._begun(piece, song, heard)
                 return True
             road, at = self._roads[name]
             if at + self._block <= heard:
-                self._roads[name] = road, self._advance(road, song, at, at + self._block)
+                road.advance(song, at, at + self._block)
+                self._roads[name] = road, at + self._block
                 return True
         return False
 
-    def _advance(self, road: Road, song: Timeline, at: int, to: int) -> int:
-        while at < to:
-            run = min(self._block, to - at)
-            road.render(song, at, run)
-            at += run
-        return to
+    def _begun(self, piece: Piece, song: Timeline, heard: int) -> tuple[Road, int]:
+        """A road as far before the ear as it remembers; it is run up to the ear block by block."""
+        # what stands between it and the ear comes with the road that it takes the place of
+        road = Road.of(piece, self._rate_hz, PlainEar())
+        seconds = min(max(road.graph.memory_s, PREROLL_S), MOST_PREROLL_S)
+        clock = piece.timeline or song
+        before = min(round(seconds * self._rate_hz), max(clock.song_at(heard), 0))
+        return road, heard - before - road.graph.delay
 
     def take(self, name: str, piece: Piece, song: Timeline, position: int) -> Road | None:
         """The road of that name, ready to give ``position`` next; None where there is none that far back."""
         if not self.has(name, piece) or self._roads[name][1] > position:
             return None
-        road, at = self._roads[name]
-        del self._roads[name]
-        self._advance(road, song, at, position)
+        road, at = self._roads.pop(name)
+        # one that is still being warmed is given the last second, whatever it remembers
+        at = max(at, position - round(PREROLL_S * self._rate_hz) - 2 * road.graph.delay)
+        road.advance(song, at, position)
         return road
 
     def has(self, name: str, piece: Piece) -> bool:

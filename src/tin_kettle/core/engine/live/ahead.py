@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 import numpy as np
 
-from tin_kettle.core.engine.road import PREROLL_S, Piece, Road, block_frames
-from tin_kettle.core.engine.slot import Tap
-from tin_kettle.core.engine.timeline import Timeline
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.dsp.timeline import Timeline
+from tin_kettle.core.engine.graph.voice import Tap
+from tin_kettle.core.engine.live.road import MOST_PREROLL_S, PREROLL_S, Piece, PlainEar, Road, block_frames
+from tin_kettle.core.stages.processor import Block
 
 LONGEST_S = 120.0
 """The longest loop that is rendered ahead."""
@@ -29,7 +29,7 @@ class Task:
 
 
 class LoopRender:
-    """One turn of a loop, made block by block, from a second before its end: the seam sounds as on tape."""
+    """One turn of a loop, made block by block, from what it remembers before its end: the seam sounds as on tape."""
 
     def __init__(self, task: Task, rate_hz: int) -> None:
         start, end = task.loop
@@ -41,11 +41,12 @@ class LoopRender:
         self.block_frames = block_frames(rate_hz)
         self._spent_s = 0.0
         self._clock = Timeline(0, start, task.loop)
-        self._road = Road(Piece(task.piece.recipe, task.piece.sources), rate_hz, Processor())
+        self._road = Road.of(Piece(task.piece.recipe, task.piece.sources), rate_hz, PlainEar())
         self._road.graph.tap(*task.tap)
         self._road.graph.silence(task.silent)
-        self._first = self._at = self.frames - min(self.frames, round(PREROLL_S * rate_hz))
-        self._road.preroll(self._clock, self._at, seconds=0.0)
+        heard_s = min(max(self._road.graph.memory_s, PREROLL_S), MOST_PREROLL_S)
+        self._first = self._at = self.frames - min(self.frames, round(heard_s * rate_hz))
+        self._road.advance(self._clock, self._at - self._road.graph.delay, self._at)
 
     @property
     def progress(self) -> float:
@@ -71,7 +72,7 @@ class LoopRender:
         if self._at >= self.frames:
             into = self._at - self.frames
             self.samples[:, into : into + run] = block
-            self.meters.append((gauge, self._road.readings()))
+            self.meters.append((gauge, self._road.readings(self._at, run)))
         self._at += run
         self._spent_s += time.thread_time() - began
 

@@ -1,9 +1,9 @@
 """Live audition: the graph a little ahead of the ear, rewound and rendered again when a control moves.
 
-Two roads run side by side, *now* and the *other* that it is compared with. The engine keeps their state at every
+Two roads run side by side, *now* and the *other* that it is compared with. The engine keeps their state before every
 block that it gave away. A change comes with the position that is being heard; the state a little after it is taken up
-again with the new values, and the player overwrites what it has not played yet. Where the chain is too heavy for that,
-the loop is rendered ahead and played from memory (:mod:`ahead`). No sockets and no threads here.
+again, brought to all that is :class:`Wanted`, and the player overwrites what it has not played yet. Where the chain is
+too heavy for that, the loop is rendered ahead and played from memory (:mod:`ahead`). No sockets and no threads here.
 """
 
 from __future__ import annotations
@@ -14,17 +14,20 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.engine.ahead import LONGEST_S, Ahead, Task
-from tin_kettle.core.engine.graph import Graph
-from tin_kettle.core.engine.offline import song_frames, song_rate
-from tin_kettle.core.engine.road import Piece, Road, block_frames, plain_recipe
-from tin_kettle.core.engine.slot import Tap, place
+from tin_kettle.core.dsp.timeline import Timeline
+from tin_kettle.core.engine.graph.components import place
+from tin_kettle.core.engine.graph.graph import NO_TAP
+from tin_kettle.core.engine.live.ahead import LONGEST_S, Ahead, Task
+from tin_kettle.core.engine.live.renewing import Setting, renew
+from tin_kettle.core.engine.live.road import Piece, PlainEar, Road, block_frames
+from tin_kettle.core.engine.live.spares import Spares
+from tin_kettle.core.engine.live.wanted import Wanted
+from tin_kettle.core.engine.offline import ringing_frames, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
-from tin_kettle.core.engine.spares import Spares
-from tin_kettle.core.engine.timeline import Timeline
 from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.recipe.reading import check_rate
+from tin_kettle.core.stages.processor import Block
 
 AHEAD_MS = 20.0
 """A change is applied no earlier than this after the position heard, so that it arrives in time."""
@@ -32,13 +35,6 @@ SWITCH_AHEAD_MS = 12.0
 """The same for what needs no rendering beforehand."""
 KEPT_BLOCKS = 64
 SHORTEST_LOOP_FRAMES = 64
-
-
-class PlainEar(Processor):
-    """Hears what there is."""
-
-    def process(self, block: Block) -> Block:
-        return block
 
 
 @dataclass(frozen=True)
@@ -70,9 +66,10 @@ class _Moment:
     position: int
     now: Road
     other: Road
+    other_name: str
 
     def fork(self) -> _Moment:
-        return _Moment(self.position, self.now.fork(), self.other.fork())
+        return _Moment(self.position, self.now.fork(), self.other.fork(), self.other_name)
 
     def look_back_from_here(self) -> None:
         """Both loudnesses are of the same passage, and of what is there now."""
@@ -94,21 +91,16 @@ class Audition:
         self.block_frames = block_frames(self.rate_hz)
         self.epoch = 0
         self.sources = dict(sources)
-        self._recipe = recipe
-        self._revision = revision
-        self._tap: tuple[str | None, Tap] = (None, "result")
+        received = Piece(recipe.as_received(), self.sources)
+        self.wanted = Wanted(recipe, revision, received, "received", (PlainEar(), PlainEar()))
         self._chosen: str | None = None
-        self._ears: tuple[Processor, Processor] = (PlainEar(), PlainEar())
-        self._silent: frozenset[str] = frozenset()
-        self._other = Piece(plain_recipe(recipe), self.sources)
-        self._other_name = "received"
-        self._other_since = 0
         self._timeline = Timeline()
-        self._kept: list[_Moment] = []
         self._detector = LiveSpectrum(self.rate_hz)
         self._spares = Spares(self.rate_hz)
+        self._fetched: tuple[str, int, Road] | None = None
         self._ahead: Ahead | None = None
-        self._at = self._start(0)
+        self._pace = 0.0
+        self._start(0)
 
     @property
     def position(self) -> int:
@@ -118,12 +110,12 @@ class Audition:
     @property
     def recipe(self) -> Recipe:
         """What *now* sounds like."""
-        return self._recipe
+        return self.wanted.recipe
 
     @property
     def other_name(self) -> str:
         """What *now* is compared with."""
-        return self._other_name
+        return self.wanted.other_name
 
     @property
     def loop(self) -> tuple[int, int] | None:
@@ -144,20 +136,31 @@ class Audition:
         """Song frame at a stream frame."""
         return self._timeline.song_at(position)
 
-    def _start(self, position: int) -> _Moment:
-        now = Road(Piece(self._recipe, self.sources), self.rate_hz, self._ears[0].fork())
-        now.graph.tap(*self._tap)
-        now.graph.silence(self._silent)
-        other = Road(self._other, self.rate_hz, self._ears[1].fork())
-        for road in (now, other):
-            road.preroll(self._timeline, position)
-        return _Moment(position, now, other)
+    def _start(self, position: int) -> None:
+        """Begin anew at a stream frame with all that is wanted."""
+        wanted = self.wanted
+        now = Road.of(Piece(wanted.recipe, self.sources), self.rate_hz, wanted.ears[0])
+        now.graph.silence(wanted.silent)
+        now.graph.tap(*self._setting.tap)
+        other = Road.of(wanted.other, self.rate_hz, wanted.ears[1])
+        self._pace = max(self._pace, *(road.preroll(self._timeline, position) for road in (now, other)))
+        self._at = _Moment(position, now, other, wanted.other_name)
+        self._kept = [self._at.fork()]
+        self._fetched = None
+
+    @property
+    def _setting(self) -> Setting:
+        """What now is to sound like; a tap of a stage that is not there is none."""
+        wanted = self.wanted
+        stage, tap = wanted.tap
+        there = tap != "result" and stage is not None and wanted.recipe.stage(stage) is not None
+        return Setting(wanted.recipe, wanted.tap if there else NO_TAP, wanted.silent)
 
     def render(self, frames: int | None = None) -> Played:
         """The next block, or less of it before the seam of a loop that was rendered ahead.
 
         Meters: ``now`` and ``other`` gauges with their spectra, ``stages`` readings, and in ``detector`` the spectrum
-        of what the chosen stage listens to.
+        of what the chosen stage listens to; ``tail`` is for how many frames the chain rings on after the song.
         """
         frames = frames or self.block_frames
         at = self._at
@@ -165,21 +168,24 @@ class Audition:
         if self._ahead is not None:
             played = self._play_ahead(self._ahead, position, song, frames)
         else:
-            self._kept.append(at.fork())
-            del self._kept[:-KEPT_BLOCKS]
             now = at.now.render(self._timeline, position, frames)
             other = at.other.render(self._timeline, position, frames)
-            meters = {"now": at.now.gauge(now), "other": at.other.gauge(other), "stages": at.now.readings()}
+            readings = at.now.readings(position, frames)
+            meters: dict[str, Any] = {"now": at.now.gauge(now), "other": at.other.gauge(other), "stages": readings}
+            meters["tail"] = ringing_frames(at.now.graph)
             self._hear_detector(meters)
-            played = Played(self.epoch, position, song, self._revision, self._other_name, now, other, meters)
+            played = Played(self.epoch, position, song, self.wanted.revision, at.other_name, now, other, meters)
         at.position += played.now.shape[1]
         heard_now, heard_other = at.now.ear.process(played.now), at.other.ear.process(played.other)
         for name, heard in (("now", heard_now), ("other", heard_other)):
             played.meters[name]["clips"] = bool(np.abs(heard).max() > 1.0)
+        if self._ahead is None:
+            self._kept.append(at.fork())
+            del self._kept[:-KEPT_BLOCKS]
         return replace(played, now=heard_now, other=heard_other)
 
     def _hear_detector(self, meters: dict[str, Any]) -> None:
-        slot = next((slot for slot in self._at.now.graph.slots() if slot.stage.id == self._chosen), None)
+        slot = self._at.now.graph.slot(self._chosen)
         if slot is not None and slot.detector is not None:
             self._detector.feed(place(slot.detector, slot.stage.channels))
             meters["detector"] = self._detector.levels_db()
@@ -196,104 +202,128 @@ class Audition:
             return self._ahead.running_lufs("other"), self._ahead.running_lufs("now")
         return self._at.other.meter.running_lufs(), self._at.now.meter.running_lufs()
 
-    def _rewind(self, heard: int, ahead_ms: float = AHEAD_MS) -> None:
-        """Go back to the first kept state that the ear has not reached."""
-        earliest = heard + round(ahead_ms * self.rate_hz / 1000.0)
-        for index, moment in enumerate(self._kept):
-            if moment.position >= earliest:
-                self._at = moment.fork()
-                del self._kept[index:]
-                return
+    # ---- what is wanted
 
-    def change(self, recipe: Recipe, revision: int, heard: int) -> None:
-        """Let *now* become another recipe, from just after the stream frame that is being heard.
+    def want(self, wanted: Wanted, heard: int) -> None:
+        """Hear something else, from just after the stream frame that is being heard.
 
         Raises:
-            RecipeError: the recipe does not go with the song's rate or buses; nothing has changed then.
+            RecipeError, AudioError: it does not go with the song's rate or buses; nothing has changed then.
+        """
+        before = self.wanted
+        if wanted == before:
+            return
+        if wanted.recipe != before.recipe:
+            self.check(wanted.recipe)
+        if wanted.other != before.other:
+            check_rate(wanted.other.recipe, self.rate_hz)
+        self.wanted = wanted
+        if self._ahead is not None:
+            for road, ear in zip((self._at.now, self._at.other), wanted.ears, strict=True):
+                road.ear.change(ear)
+            if wanted.other.timeline is not None and wanted.other != before.other:
+                begun = replace(wanted.other, timeline=wanted.other.timeline.starting(self._at.position))
+                self.wanted = replace(wanted, other=begun)
+            self._render_ahead()
+            return
+        sound = (wanted.recipe, wanted.tap, wanted.silent, wanted.ears) != (
+            before.recipe,
+            before.tap,
+            before.silent,
+            before.ears,
+        )
+        self._take_up(heard, AHEAD_MS if sound else SWITCH_AHEAD_MS)
+
+    def check(self, recipe: Recipe) -> None:
+        """Refuse a recipe that does not go with the song.
+
+        Raises:
+            RecipeError, AudioError: of its rate or its buses.
         """
         song_rate(recipe, self.sources)
-        if recipe != self._recipe:
-            if self._ahead is not None:
-                Graph(recipe, self.rate_hz)
-            else:
-                self._rewind(heard)
-                self._at.now.change(recipe, self._timeline, self._at.position)
-                self._at.look_back_from_here()
-                # a stage that is new has to learn whether it is tapped
-                self._at.now.graph.tap(*self._tap)
-        self._recipe, self._revision = recipe, revision
-        self._render_ahead()
+        check_rate(recipe, self.rate_hz)
 
-    def compare(self, name: str, piece: Piece | None, heard: int) -> None:
-        """Put something else beside *now*: a piece, or the song as received.
+    def _take_up(self, heard: int, ahead_ms: float) -> None:
+        """Go back to the first kept moment that the ear has not reached, and bring it to what is wanted.
 
-        Raises:
-            RecipeError, AudioError: it cannot be played at the song's rate; nothing has changed then.
+        The moment itself is kept as it was: until something of the new sound was given away, what comes next begins
+        where this did.
         """
-        piece = piece or Piece(plain_recipe(self._recipe), self.sources)
-        if name == self._other_name and piece.recipe == self._other.recipe and piece.passage == self._other.passage:
-            return
-        if not self._spares.has(name, piece):
-            Graph(piece.recipe, self.rate_hz)
-        if song_rate(piece.recipe, piece.sources) != self.rate_hz:  # pragma: no cover  converted when it was opened
-            return
-        if self._ahead is None:
-            self._rewind(heard, SWITCH_AHEAD_MS)
-        at = self._at
-        if piece.timeline is not None:
-            piece = Piece(piece.recipe, piece.sources, piece.timeline.starting(at.position))
-        if self._ahead is None:
-            self._put_beside(name, piece, heard)
-            at.look_back_from_here()
-        self._other, self._other_name, self._other_since = piece, name, at.position
-        self._render_ahead()
+        earliest = heard + round(ahead_ms * self.rate_hz / 1000.0)
+        earliest += self._replay_frames(earliest)
+        index = next((i for i, m in enumerate(self._kept) if m.position >= earliest), len(self._kept) - 1)
+        del self._kept[index + 1 :]
+        self._at = self._kept[index].fork()
+        self._reconcile(self._at)
 
-    def _put_beside(self, name: str, piece: Piece, heard: int) -> None:
-        at = self._at
-        spare = self._spares.take(name, piece, self._timeline, at.position)
+    def _replay_frames(self, earliest: int) -> int:
+        """Frames that the ear goes on while a replay is computed, as far as the last one tells."""
+        road = self._kept[-1].now
+        if self._setting.is_of(road):
+            return 0
+        reach = road.graph.reach(self.wanted.recipe, self.wanted.silent)
+        return round(self._pace * self.rate_hz * (road.graph.delay if reach is None else reach))
+
+    def _reconcile(self, at: _Moment) -> None:
+        """Bring a moment that is taken up again to all that is wanted."""
+        wanted, changed = self.wanted, False
+        if not self._setting.is_of(at.now):
+            self._renew(at.now, [(m.position, m.now) for m in self._kept], self._setting, at.position)
+            changed = True
+        if at.other_name != wanted.other_name or not wanted.other.is_like(at.other.piece):
+            self._put_beside(at)
+            changed = True
+        for road, ear in zip((at.now, at.other), wanted.ears, strict=True):
+            road.ear.change(ear)
+        if changed:
+            at.look_back_from_here()
+
+    def _renew(self, road: Road, earlier: list[tuple[int, Road]], setting: Setting, position: int) -> None:
+        pace = renew(road, earlier, setting, self._timeline, position)
+        self._pace = max(pace, 0.5 * (self._pace + pace)) if pace else self._pace
+
+    def _put_beside(self, at: _Moment) -> None:
+        name, piece = self.wanted.other_name, self.wanted.other
+        if piece.timeline is not None:
+            piece = replace(piece, timeline=piece.timeline.starting(at.position))
+        spare = self._spare(name, piece, at.position)
         if spare is not None:
             # the one that is left stays at hand, as it was when the ear was there
-            before = [m for m in self._kept if self._other_since <= m.position <= heard]
-            left = _Moment(at.position, at.now, at.other) if not before else before[-1].fork()
-            at.other, spare.ear = spare, at.other.ear
-            self._spares.give(self._other_name, left.other, left.position)
-            return
-        similar = piece.sources is self._other.sources and piece.timeline is self._other.timeline
-        if similar and name == self._other_name:
-            at.other.change(piece.recipe, self._timeline, at.position)
+            self._spares.give(at.other_name, at.other.fork(), at.position)
+            spare.ear, spare.meter = at.other.ear, at.other.meter
+            at.other = spare
+        elif name == at.other_name and piece.sources is at.other.piece.sources and piece.timeline is None:
+            setting = Setting(piece.recipe, NO_TAP, frozenset())
+            self._renew(at.other, [(m.position, m.other) for m in self._kept], setting, at.position)
         else:
             at.other.switch(piece, self._timeline, at.position)
+        at.other_name = name
+        self.wanted = replace(self.wanted, other=piece)
+
+    def _spare(self, name: str, piece: Piece, position: int) -> Road | None:
+        """What is at hand of that name; it may be asked for again at the same place."""
+        if self._fetched is not None and self._fetched[:2] == (name, position) and self._fetched[2].piece == piece:
+            return self._fetched[2].fork()
+        spare = self._spares.take(name, piece, self._timeline, position)
+        self._fetched = None if spare is None else (name, position, spare.fork())
+        return spare
+
+    def comparing(self, wanted: Wanted, name: str, piece: Piece | None) -> Wanted:
+        """What is wanted, beside something else."""
+        found = piece or Piece(wanted.recipe.as_received(), self.sources)
+        same = name == wanted.other_name and found.is_like(wanted.other)
+        return wanted if same else replace(wanted, other=found, other_name=name)
 
     def keep_at_hand(self, others: Mapping[str, Piece | None]) -> None:
         """Name what may be compared next; None stands for the song as received. :meth:`attend` keeps it ready."""
-        received = Piece(plain_recipe(self._recipe), self.sources)
+        received = Piece(self.wanted.recipe.as_received(), self.sources)
         self._spares.want({name: piece or received for name, piece in others.items() if name != "now"})
 
     def attend(self, heard: int) -> bool:
         """Do a little for what is kept at hand; False where nothing is left to do."""
-        return self._ahead is None and self._spares.follow(self._timeline, heard, self._other_name)
+        return self._ahead is None and self._spares.follow(self._timeline, heard, self.wanted.other_name)
 
-    def tap(self, stage_id: str | None, tap: Tap, heard: int) -> None:
-        """Hear the result, or what a stage removes or listens to, from just after the frame that is being heard."""
-        if (stage_id, tap) == self._tap:
-            return
-        self._tap = (stage_id, tap)
-        if self._ahead is None:
-            self._rewind(heard)
-            graph = self._at.now.graph.fork()
-            graph.tap(stage_id, tap)
-            self._at.now.retap(graph)
-        self._render_ahead()
-
-    def listen(self, now: Processor, other: Processor, silent: frozenset[str], heard: int) -> None:
-        """Hear both through other ears, and some buses not at all, from just after the frame that is being heard."""
-        if self._ahead is None:
-            self._rewind(heard)
-        self._ears, self._silent = (now, other), silent
-        for road, ear in ((self._at.now, now), (self._at.other, other)):
-            road.ear.change(ear.fork())
-        self._at.now.graph.silence(silent)
-        self._render_ahead()
+    # ---- elsewhere in the song
 
     def seek(self, song: int) -> None:
         """Go on from another song frame, in a new epoch: what was sent before is void."""
@@ -302,14 +332,13 @@ class Audition:
     def _restart(self, song: int, loop: tuple[int, int] | None) -> None:
         position = self._at.position
         self.epoch += 1
-        self._kept.clear()
         self._spares.restart()
         if self._ahead is not None and loop is not None and not loop[0] <= song < loop[1]:
             song = loop[0]
         moved, self._timeline = loop != self._timeline.loop, Timeline(position, song, loop)
         if self._ahead is None or not self._fits_ahead():
             self._ahead = None
-            self._at = self._start(position)
+            self._start(position)
         elif moved:
             self._ahead = Ahead(self.rate_hz)
         self._render_ahead()
@@ -329,7 +358,7 @@ class Audition:
         if self._ahead is not None or outside:
             self._restart(loop[0] if loop is not None and outside else song, loop)
             return
-        self._rewind(heard)
+        self._take_up(heard, AHEAD_MS)
         at = self._timeline.song_at(self._at.position)
         if loop is not None and not loop[0] <= at < loop[1]:
             self._restart(loop[0], loop)
@@ -359,18 +388,18 @@ class Audition:
     def come_back(self) -> None:
         """Render as the sound plays again."""
         self._ahead = None
-        self._kept.clear()
-        self._at = self._start(self._at.position)
+        self._start(self._at.position)
 
     def _render_ahead(self) -> None:
         loop = self._timeline.loop
         if self._ahead is None or loop is None:
             return
-        self._ahead.want("now", Task(Piece(self._recipe, self.sources), loop, self._tap, self._silent), self._revision)
-        clock = self._other.timeline
-        plain = Piece(self._other.recipe, self._other.sources)
+        wanted, piece = self.wanted, Piece(self.wanted.recipe, self.sources)
+        self._ahead.want("now", Task(piece, loop, self._setting.tap, wanted.silent), wanted.revision)
+        clock = wanted.other.timeline
+        plain = Piece(wanted.other.recipe, wanted.other.sources)
         other_loop = clock.loop if clock is not None and clock.loop is not None else loop
-        self._ahead.want("other", Task(plain, other_loop), (self._other_name, clock))
+        self._ahead.want("other", Task(plain, other_loop), (wanted.other_name, clock))
 
     def work_ahead(self, heard: int) -> None:
         """Render a block of the loop; when it comes ready, it is played from just after the frame that is heard."""
@@ -384,5 +413,5 @@ class Audition:
         frames = min(frames, ahead.run_from("now", song), ahead.run_from("other", beside))
         now, gauge_now, readings = ahead.play("now", song, frames)
         other, gauge_other, _ = ahead.play("other", beside, frames)
-        meters = {"now": gauge_now, "other": gauge_other, "stages": readings}
+        meters = {"now": gauge_now, "other": gauge_other, "stages": readings, "tail": 0}
         return Played(self.epoch, position, song, ahead.label("now"), other_name, now, other, meters)

@@ -1,0 +1,1 @@
+"""What a recipe is at work: nodes, slots, splits, lanes, faders."""

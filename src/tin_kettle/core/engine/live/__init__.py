@@ -1,0 +1,1 @@
+"""What drives the graph for the ear."""

@@ -1,0 +1,182 @@
+"""Automation read: which parameter a ride moves, whether it may, and when its points are."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.recipe.model import Owner, Point, Ramp, Recipe, Ride, Section, SectionTime
+from tin_kettle.core.stages.declare import Params, describe_params
+from tin_kettle.core.stages.stage import Stage
+
+Value = float | bool | str
+Target = Stage | Owner
+Made = TypeVar("Made", bound=Params)
+OF_STAGE = ("on", "channels", "mix")
+OF_OWNER = ("gain_db", "pan", "width", "muted")
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A parameter that moves.
+
+    Args:
+        target: id of its stage, branch, bus or group.
+        param: its canonical name: ``threshold_db``, ``bands.low.gain_db``, ``crossovers_hz.0``.
+        about: its declaration, as :func:`describe_params` tells it.
+        points: (seconds, value, ramp to the next), in the order of time.
+    """
+
+    target: str
+    param: str
+    about: Mapping[str, Any]
+    points: tuple[tuple[float, Value, Ramp], ...]
+
+    @property
+    def is_number(self) -> bool:
+        """Whether it can ramp."""
+        return self.about["type"] in ("number", "numbers")
+
+
+def targets(recipe: Recipe) -> dict[str, Target]:
+    """All that a ride may name: stages, branches, buses and groups by id."""
+    found: dict[str, Target] = dict(recipe.lanes())
+    for stage in recipe.stages():
+        found[stage.id] = stage
+        found |= {branch.id: branch for branch in stage.branches}
+    return found
+
+
+def read_automation(recipe: Recipe) -> list[Moved]:
+    """Every ride of a recipe.
+
+    Raises:
+        RecipeError: what it names is not there or must not move, a value is not allowed; the path is in the message.
+    """
+    if not recipe.automation:
+        return []
+    named, sections = targets(recipe), {section.id: section for section in recipe.sections}
+    listed: dict[tuple[str, str], Moved] = {}
+    for i, ride in enumerate(recipe.automation):
+        path = f"$.automation[{i}]"
+        if ride.target not in named:
+            raise RecipeError(f"{path}.target", f"there is no stage, branch, bus or group '{ride.target}'; name one")
+        param, about = _find(named[ride.target], ride, f"{path}.param")
+        points = [_point(point, about, sections, f"{path}.points[{j}]") for j, point in enumerate(ride.points)]
+        if (ride.target, param) in listed:
+            raise RecipeError(f"{path}.param", f"'{param}' of '{ride.target}' is ridden twice; put its points together")
+        ordered = tuple(sorted(points, key=lambda point: point[0]))
+        listed[ride.target, param] = Moved(ride.target, param, about, ordered)
+    return list(listed.values())
+
+
+def _find(target: Target, ride: Ride, path: str) -> tuple[str, Mapping[str, Any]]:
+    """Canonical name and declaration of what a ride moves."""
+    param, about = _located(target, ride.param, path)
+    if about["delays"]:
+        raise RecipeError(path, f"'{param}' would move the song in time; set it for the whole song")
+    if about["type"] not in ("number", "numbers", "boolean", "choice") or len(about["choices"]) == 1:
+        raise RecipeError(path, f"'{param}' cannot be ridden; numbers, switches and choices can")
+    return param, about
+
+
+def _located(target: Target, name: str, path: str) -> tuple[str, Mapping[str, Any]]:
+    own = _described(target, OF_STAGE if isinstance(target, Stage) else OF_OWNER)
+    if not isinstance(target, Stage):
+        if name in own:
+            return name, own[name]
+        raise RecipeError(path, f"'{name}' is not known here; there are: {', '.join(own)}")
+    if name in own:
+        return name, own[name]
+    steps = name.removeprefix("params.").split(".")
+    known = _described(target.params)
+    if len(steps) == 1 and steps[0] in known and known[steps[0]]["type"] != "numbers":
+        return steps[0], known[steps[0]]
+    values = getattr(target.params, steps[0], ())
+    if len(steps) == 2 and steps[0] in known and known[steps[0]]["type"] == "numbers":
+        if steps[1].isdecimal() and int(steps[1]) < len(values):
+            return ".".join(steps), known[steps[0]]
+        raise RecipeError(path, f"'{name}' is not there; {steps[0]}.0 to {steps[0]}.{len(values) - 1} are")
+    if len(steps) == 3 and steps[0] in target.declared.items:
+        item = _item(values, steps[1])
+        if item is None:
+            ids = ", ".join(str(getattr(one, "id", i)) for i, one in enumerate(values)) or "none"
+            raise RecipeError(path, f"there is no '{steps[1]}' in {steps[0]}; there are: {ids}")
+        inner = _described(item)
+        if steps[2] in inner and steps[2] != "id":
+            return ".".join(steps), inner[steps[2]]
+        others = ", ".join(one for one in inner if one != "id")
+        raise RecipeError(path, f"'{steps[2]}' is not known here; there are: {others}")
+    raise RecipeError(path, f"'{name}' is not known here; there are: {', '.join([*own, *known])}")
+
+
+def _described(part: Params, names: tuple[str, ...] | None = None) -> dict[str, Mapping[str, Any]]:
+    return {one["name"]: one for one in describe_params(type(part)) if names is None or one["name"] in names}
+
+
+def _item(values: tuple[Params, ...], name: str) -> Params | None:
+    for i, one in enumerate(values):
+        if str(getattr(one, "id", i)) == name:
+            return one
+    return None
+
+
+def _point(
+    point: Point, about: Mapping[str, Any], sections: Mapping[str, Section], path: str
+) -> tuple[float, Value, Ramp]:
+    value = _value(point.value, about, f"{path}.value")
+    if point.ramp != "hold" and about["type"] not in ("number", "numbers"):
+        raise RecipeError(f"{path}.ramp", f"'{point.ramp}' is not allowed; only numbers ramp, give hold")
+    return _seconds(point.at, sections, f"{path}.at"), value, point.ramp
+
+
+def _seconds(at: float | SectionTime, sections: Mapping[str, Section], path: str) -> float:
+    if not isinstance(at, SectionTime):
+        return at
+    if at.section not in sections:
+        known = ", ".join(sections) or "none yet"
+        raise RecipeError(f"{path}.section", f"there is no section '{at.section}'; sections: {known}")
+    section = sections[at.section]
+    return (section.start_s if at.edge == "start" else section.end_s) + at.offset_s
+
+
+def _value(value: Value, about: Mapping[str, Any], path: str) -> Value:
+    kind = about["type"]
+    if kind == "boolean":
+        if not isinstance(value, bool):
+            raise RecipeError(path, f"{value!r} is not allowed; true or false is expected")
+        return value
+    if kind == "choice":
+        for choice in about["choices"]:
+            if choice == value and isinstance(choice, bool) == isinstance(value, bool):
+                return choice  # type: ignore[no-any-return]
+        allowed = ", ".join(str(choice) for choice in about["choices"])
+        raise RecipeError(path, f"{value!r} is not allowed; allowed: {allowed}")
+    if isinstance(value, bool) or not isinstance(value, float):
+        raise RecipeError(path, f"{value!r} is not allowed; a number is expected")
+    low, high = about["low"], about["high"]
+    if not low <= value <= high:
+        raise RecipeError(path, f"{value:g} is out of range; at least {low:g} and at most {high:g} is allowed")
+    return value
+
+
+def with_values(stage: Stage, values: Mapping[str, Value]) -> Stage:
+    """A stage with other values, by their canonical names."""
+    own = {name: value for name, value in values.items() if name in OF_STAGE}
+    params = stage.params
+    for name, value in values.items():
+        if name not in OF_STAGE:
+            params = _replaced(params, name.split("."), value)
+    return stage.model_copy(update={**own, "params": params})
+
+
+def _replaced(params: Made, steps: list[str], value: Value) -> Made:
+    if len(steps) == 1:
+        return params.model_copy(update={steps[0]: value})
+    listed = list(getattr(params, steps[0]))
+    for i, one in enumerate(listed):
+        if str(getattr(one, "id", i)) == steps[1]:
+            listed[i] = value if len(steps) == 2 else _replaced(one, steps[2:], value)
+    return params.model_copy(update={steps[0]: tuple(listed)})

@@ -1,0 +1,130 @@
+"""Split: the sound divided into branches, each with a chain of its own, and summed again."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from tin_kettle.core.dsp.crossover import Bands, all_passes, crossover_low
+from tin_kettle.core.dsp.svf import svf_response
+from tin_kettle.core.stages.branch import Branch
+from tin_kettle.core.stages.declare import Kind, Params, Picture, choice
+from tin_kettle.core.stages.filter import PICTURE_HZ
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import hz
+
+By = Literal["bands", "copies", "mid_side", "left_right"]
+PARTS: dict[By, tuple[int, int]] = {"bands": (2, 5), "copies": (1, 8), "mid_side": (2, 2), "left_right": (2, 2)}
+"""How many branches each way of dividing may have, at least and at most."""
+DEEPEST = 4
+"""How many splits may stand inside one another."""
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20000.0
+Corner = Annotated[float, Field(ge=LOWEST_HZ, le=HIGHEST_HZ)]
+
+
+class SplitParams(Params):
+    by: By = choice(
+        "copies",
+        label="Divides by",
+        says="Bands part the sound by frequency, copies give every branch all of it; mid and side, or left and right, "
+        "get a branch each.",
+        delays=True,
+    )
+    crossovers_hz: tuple[Corner, ...] = Field(
+        default=(),
+        max_length=4,
+        strict=False,
+        json_schema_extra={
+            "label": "Crossovers",
+            "says": "Where one band ends and the next begins, 24 dB/oct, in phase.",
+            "unit": "Hz",
+            "scale": "log",
+        },
+    )
+    branches: tuple[Branch, ...] = Field(
+        min_length=1,
+        max_length=8,
+        strict=False,
+        json_schema_extra={
+            "label": "Branches",
+            "says": "Low to high, mid then side, left then right, or copies: each a chain with its own level.",
+        },
+    )
+
+
+class Divider(Processor):
+    """Divides a block into the parts that the branches get: :meth:`divide` gives one (2, frames) a branch."""
+
+    def __init__(self, params: SplitParams, rate_hz: float) -> None:
+        super().__init__()
+        self._by, self._count = params.by, len(params.branches)
+        if self._by == "bands":
+            self._bands = Bands(params.crossovers_hz, rate_hz)
+            self.state = {**self._bands.silence}
+
+    def divide(self, block: Block) -> list[Block]:
+        """The parts; left and right stay where they are, so that the sum of all is what came."""
+        if self._by == "bands":
+            return self._bands.process(block.copy(), self.state)  # type: ignore[arg-type]
+        if self._by == "copies":
+            return [block] * self._count
+        if self._by == "left_right":
+            nothing = np.zeros_like(block[0])
+            return [np.stack([block[0], nothing]), np.stack([nothing, block[1]])]
+        mid, side = 0.5 * (block[0] + block[1]), 0.5 * (block[0] - block[1])
+        return [np.stack([mid, mid]), np.stack([side, -side])]
+
+
+def _crossovers_hz(params: SplitParams) -> tuple[float, ...]:
+    return params.crossovers_hz if params.by == "bands" else ()
+
+
+def band_curves_db(corners_hz: tuple[float, ...], at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
+    """Level of every band, (corners + 1, points) dB."""
+    rest = np.ones(at_hz.size, dtype=np.complex128)
+    rows = []
+    for corner in corners_hz:
+        low = svf_response(crossover_low(corner, rate_hz), at_hz, rate_hz)
+        rows.append(rest * low)
+        rest = rest * (svf_response(all_passes([corner], rate_hz), at_hz, rate_hz) - low)
+    return np.asarray(20.0 * np.log10(np.maximum(np.abs(np.stack([*rows, rest])), 1e-6)))
+
+
+def _picture(params: SplitParams, rate_hz: float) -> Picture:
+    at_hz = PICTURE_HZ[rate_hz * 0.49 > PICTURE_HZ]
+    curves = band_curves_db(_crossovers_hz(params), at_hz, rate_hz)
+    return {
+        "hz": at_hz.round(3).tolist(),
+        "bands": curves.round(3).tolist() if params.by == "bands" else [],
+    }
+
+
+_WORDS: dict[By, str] = {
+    "bands": "bands at",
+    "copies": "copies",
+    "mid_side": "mid and side",
+    "left_right": "left and right",
+}
+
+
+def _summary(params: SplitParams) -> str:
+    words = _WORDS[params.by]
+    if params.by == "bands":
+        return f"{len(params.branches)} {words} {', '.join(hz(corner) for corner in params.crossovers_hz)}"
+    return f"{len(params.branches)} {words}" if params.by == "copies" else words
+
+
+KIND = Kind(
+    name="split",
+    title="Split",
+    says="Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right.",
+    params=SplitParams,
+    build=Divider,
+    picture=_picture,
+    summary=_summary,
+    hz_params=lambda p: [(f"crossovers_hz[{i}]", corner) for i, corner in enumerate(_crossovers_hz(p))],
+    crossovers_hz=_crossovers_hz,
+)

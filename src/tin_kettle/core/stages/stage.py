@@ -1,0 +1,56 @@
+"""A stage in a recipe: its place's id, its kind, and what every kind shares."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, ClassVar, Literal, cast
+
+from pydantic import Field, create_model
+
+from tin_kettle.core.stages.declare import Channels, Id, Kind, Params, choice, number, switch
+
+if TYPE_CHECKING:
+    from tin_kettle.core.stages.branch import Branch
+
+
+class Stage(Params):
+    """A processor in a chain. The concrete classes, one a kind, are made by :func:`stage_class`."""
+
+    id: Id
+    kind: str
+    on: bool = switch(True, label="On", says="Whether the sound passes it.")
+    channels: Channels = choice(
+        "stereo", label="Treats", says="What it treats: everything, the middle, what differs, or one side."
+    )
+    mix: float = number(
+        1, 0, 1, label="Mix", says="How much of the treated sound, against the untouched.", follows=True
+    )
+    params: Params
+
+    declared: ClassVar[Kind]
+    """The declaration of its kind."""
+
+    @property
+    def branches(self) -> tuple[Branch, ...]:
+        """The chains that it divides the sound into; none for all but splits."""
+        return getattr(self.params, "branches", ())
+
+    def with_branches(self, branches: tuple[Branch, ...]) -> Stage:
+        """The same stage with other branches."""
+        return self.model_copy(update={"params": self.params.model_copy(update={"branches": branches})})
+
+
+def stage_class(kind: Kind) -> type[Stage]:
+    """The class of a kind's stages, with its parameters and what it allows."""
+    needed = any(field.is_required() for field in kind.params.model_fields.values())
+    fields: dict[str, Any] = {
+        "kind": (Literal[kind.name], kind.name),
+        "params": (kind.params, ... if needed else Field(default_factory=kind.params)),
+    }
+    if len(kind.channels) == 1:
+        fields["channels"] = (Literal[kind.channels], kind.channels[0])
+    if not kind.mixes:
+        fields["mix"] = (float, Field(default=1.0, ge=1, le=1))
+    name = "".join(word.title() for word in kind.name.split("_")) + "Stage"
+    made = cast(type[Stage], create_model(name, __base__=Stage, __doc__=kind.says, **fields))
+    made.declared = kind
+    return made

@@ -1,0 +1,49 @@
+"""Compiled kernels belong to the sources that they were made of."""
+
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+
+import tin_kettle
+from tin_kettle.core.dsp.compile import cache_folder
+from tin_kettle.core.dsp.decibels import apply_db
+
+
+def test_kernels_are_kept_by_a_hash_of_all_sources():
+    apply_db(np.ones((2, 4)), np.zeros((1, 4)), 6.0)
+    assert cache_folder().name.startswith("kernels-")
+    assert any(cache_folder().rglob("decibels.apply_db*"))
+
+
+def test_a_helper_that_changes_is_not_used_as_it_was(tmp_path):
+    """The helper is folded into kernels of other files, whose own files stay as they are."""
+    core = tmp_path / "tin_kettle" / "core"
+    shutil.copytree(Path(tin_kettle.__file__).parent / "core", core, ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copy(tin_kettle.__file__, core.parent)
+    helper = core / "dsp" / "gain.py"
+    helper.write_text(
+        "from tin_kettle.core.dsp.compile import inline\n\n\n@inline\ndef louder(x):\n    return 2.0 * x\n"
+    )
+    kernel = core / "dsp" / "uses_gain.py"
+    kernel.write_text(
+        "from tin_kettle.core.dsp.compile import kernel\nfrom tin_kettle.core.dsp.gain import louder\n\n\n"
+        '@kernel("float64(float64)")\ndef raised(x):\n    return louder(x)\n'
+    )
+    ask = "from tin_kettle.core.dsp.uses_gain import raised; print(raised(1.0))"
+
+    def answer() -> float:
+        done = subprocess.run(
+            [sys.executable, "-c", ask],
+            capture_output=True,
+            text=True,
+            check=True,
+            env={"PYTHONPATH": str(tmp_path), "HOME": str(tmp_path)},
+        )
+        return float(done.stdout)
+
+    assert answer() == 2.0
+    helper.write_text(helper.read_text().replace("2.0", "3.0"))
+    assert answer() == 3.0
