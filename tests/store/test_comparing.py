@@ -30,7 +30,7 @@ def test_a_version_names_a_state_and_outlives_the_edits_after_it(library, song):
     first = current_revision(library, song)
     version = comparing.add_version(library, song, first.id, "As it came")
     save_revision(library, song, first.id, "Trim", dump_recipe(TRIM))
-    assert comparing.version_recipe(library, version.id) == recipe_of()
+    assert comparing.version_state(library, version)[0] == recipe_of()
     assert [v.name for v in comparing.list_versions(library, song)] == ["As it came"]
     comparing.remove_version(library, version.id)
     assert comparing.list_versions(library, song) == []
@@ -42,7 +42,7 @@ def test_a_version_that_is_tried_leaves_the_song_as_it_is(library, song):
     before = current_revision(library, song)
     version = comparing.try_version(library, song, TRIM, "Quieter")
     assert current_revision(library, song) == before
-    assert comparing.version_recipe(library, version.id) == TRIM
+    assert comparing.version_state(library, version)[0] == TRIM
 
 
 def test_a_reference_has_a_passage_inside_its_file(library, source):

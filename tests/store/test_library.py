@@ -11,7 +11,7 @@ from tin_kettle.core.recipe.model import empty_recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import prints, songs
 from tin_kettle.store.database import Library
-from tin_kettle.store.sources import find_source, keep_source, load_waveform, receive, source_path
+from tin_kettle.store.sources import find_source, keep_source, load_waveform, receive, song_sources, source_path
 
 
 def bring(library, path, name=None):
@@ -91,7 +91,7 @@ def test_an_edit_after_undo_begins_a_branch_and_loses_nothing(library, song):
     songs.step_revision(library, song, back=True)
     assert gain_of(songs.step_revision(library, song, back=False)) == 2.0
     for kept in (first, second):
-        assert songs.revision_recipe(library, kept.id) == kept.recipe
+        assert songs.revision_state(library, kept.id)[0] == kept.recipe
 
 
 def test_an_edit_on_an_old_state_is_a_conflict(library, song):
@@ -147,6 +147,36 @@ def test_a_library_of_the_future_or_in_a_wrong_place_is_refused(library, tmp_pat
     (tmp_path / "file").write_text("x")
     with pytest.raises(LibraryError, match=r"cannot be used as a library .*choose another with --home"):
         Library(tmp_path / "file")
+
+
+def test_records_of_one_title_are_told_apart_by_their_artists(library, song):
+    source = next(iter(song_sources(library, song).values()))
+    numbers = [
+        songs.add_song(library, "Tides", f"Song {i}", {"mix": source}, empty_recipe(), artist=artist)
+        for i, artist in enumerate(("Ferry Ticket Ensemble", "The Quay", "Ferry Ticket Ensemble"))
+    ]
+    rows = {row.id: row for row in songs.list_songs(library)}
+    assert [rows[n].artist for n in numbers] == ["Ferry Ticket Ensemble", "The Quay", "Ferry Ticket Ensemble"]
+    assert [rows[n].place for n in numbers] == [1, 1, 2]
+
+
+def test_songs_of_an_older_library_keep_their_files(tmp_path, library, song):
+    """What was one set of files a song becomes the set of all its revisions."""
+    before = song_sources(library, song)
+    with library.writing() as db:
+        for statement in (
+            "CREATE TABLE song_sources (song_id INTEGER, bus_id TEXT, sha256 TEXT)",
+            "INSERT INTO song_sources SELECT song_id, bus_id, sha256 FROM bounces JOIN bounce_sets ON set_id = id",
+            "DROP INDEX revisions_by_bounces",
+            "ALTER TABLE revisions DROP COLUMN set_id",
+            "DROP TABLE bounces",
+            "DROP TABLE bounce_sets",
+            "PRAGMA user_version = 2",
+        ):
+            db.execute(statement)
+    again = Library(library.home)
+    assert song_sources(again, song) == before
+    assert songs.current_revision(again, song).bounces == song
 
 
 def test_views_are_kept_apart_from_edits(library, song):

@@ -10,6 +10,7 @@ from tests.conftest import noise, recipe_of, tone, write_wav
 from tests.web.conftest import until
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.stages import KINDS
 from tin_kettle.core.survey.measuring import measure_file
 from tin_kettle.web.app import create_app
 
@@ -137,7 +138,7 @@ def test_refusals_say_what_would_do(client, song, method, path, body, code, mess
 
 def test_stages_are_described_for_the_bench(client):
     answer = client.get("/api/stages").get_json()
-    assert [kind["kind"] for kind in answer["kinds"]] == ["trim", "filter", "equalizer", "compressor", "limiter"]
+    assert [kind["kind"] for kind in answer["kinds"]] == list(KINDS)
     described = client.post("/api/describe?rate=44100", json=dump_recipe(LOUD)).get_json()
     assert described["lim"]["summary"] == "+9 dB into ceiling −2 dBTP"
     assert client.get("/api/recipe.schema.json").get_json()["title"] == "Tin Kettle recipe"

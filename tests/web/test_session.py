@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, recipe_of, tone
-from tin_kettle.core.engine.live import Audition
-from tin_kettle.core.engine.road import Piece
+from tin_kettle.core.engine.live.audition import Audition
+from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
@@ -106,9 +106,69 @@ def test_seek_loop_and_tap(session):
     say(session, type="loop", loop=[1000, 2000], heard=0)
     until(lambda: wire.blocks[-1][0] == 2)
     assert 1000 <= wire.blocks[-1][2] < 2000
-    say(session, type="listen", stage=None, tap="detector", heard=0)
-    say(session, type="listen", stage=None, tap="sideways", heard=0)
-    until(lambda: any(text["type"] == "problem" for text in wire.texts))
+    say(session, type="edit", recipe=gain(-6), revision=1, heard=0)
+    say(session, type="tap", stage="t", tap="removed", heard=0)
+    say(session, type="credit", epoch=2, position=wire.blocks[-1][1] + 48000, heard=0)
+    until(lambda: wire.blocks[-1][3] == 1 and np.abs(wire.blocks[-1][4][0]).max() < 1e-6)
+    say(session, type="tap", stage="t", tap="sideways", heard=0)
+    until(lambda: any("sideways" in text.get("problem", "") for text in wire.texts))
+
+
+def test_what_comes_in_one_turn_is_all_heard_and_what_is_refused_leaves_the_rest_alone(session):
+    session, wire = session
+    say(session, type="credit", epoch=0, position=9600, heard=0)
+    until(lambda: len(wire.blocks) == 10)
+    with session._wake:  # the renderer waits: all of it comes in one turn
+        say(session, type="edit", recipe=gain(3), revision=5, heard=500)
+        say(session, type="compare", other="without:t", heard=500)
+        say(session, type="tap", stage=None, tap="sideways", heard=500)
+        listening = {"fold": "left", "range": "all", "place": "studio", "solo": [], "muted": []}
+        say(session, type="listen", listening=listening, lufs=[None, None], heard=500)
+    until(lambda: wire.blocks[-1][3] == 5 and wire.blocks[-1][5]["other_name"] == "without:t")
+    until(lambda: wire.blocks[-1][1] == 9216)
+    now, other = (20 * np.log10(np.abs(wire.blocks[-1][4][row]).max()) for row in (0, 2))
+    assert (now, other) == pytest.approx((-9, -12), abs=0.02)
+    assert any("sideways" in text.get("problem", "") for text in wire.texts)
+
+
+def test_opening_what_is_compared_does_not_hold_up_the_sound(session):
+    session, wire = session
+    opened, may_open = threading.Event(), threading.Event()
+
+    def find(name, _now):
+        opened.set()
+        assert may_open.wait(10)
+        return Piece(recipe_of({"kind": "trim", "params": {"gain_db": -6}}), session._audition.sources)
+
+    session._find_piece = find
+    say(session, type="credit", epoch=0, position=4800, heard=0)
+    say(session, type="compare", other="reference:1", heard=0)
+    assert opened.wait(10)
+    say(session, type="credit", epoch=0, position=48000, heard=4000)
+    until(lambda: wire.blocks and wire.blocks[-1][1] > 40000)
+    assert wire.blocks[-1][5]["other_name"] == "received"
+    may_open.set()
+    until(lambda: wire.blocks[-1][5]["other_name"] == "reference:1")
+
+
+def test_what_was_asked_for_last_is_compared_however_long_the_first_took_to_open(session):
+    session, wire = session
+    may_open = threading.Event()
+
+    def find(name, _now):
+        assert may_open.wait(10)
+        return Piece(recipe_of({"kind": "trim", "params": {"gain_db": -6}}), session._audition.sources)
+
+    session._find_piece = find
+    say(session, type="credit", epoch=0, position=9600, heard=0)
+    say(session, type="compare", other="reference:1", heard=0)
+    say(session, type="compare", other="without:x", heard=0)
+    may_open.set()
+    until(lambda: wire.blocks and wire.blocks[-1][5]["other_name"] == "without:x")
+    time.sleep(0.2)
+    say(session, type="credit", epoch=0, position=30000, heard=0)
+    until(lambda: wire.blocks[-1][1] > 28000)
+    assert {block[5]["other_name"] for block in wire.blocks} <= {"received", "without:x"}
 
 
 def test_what_is_at_hand_is_found_by_name_and_what_is_gone_is_left_out(session):

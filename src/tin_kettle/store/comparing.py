@@ -8,7 +8,7 @@ from typing import Any
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.store.database import Library, now
-from tin_kettle.store.songs import add_beside, revision_recipe
+from tin_kettle.store.songs import add_beside, revision_state
 from tin_kettle.store.sources import KeptSource, find_source
 
 
@@ -58,9 +58,9 @@ def get_version(library: Library, version_id: int) -> Version:
     return Version(**dict(row))
 
 
-def version_recipe(library: Library, version_id: int) -> Recipe:
-    """The recipe of a version."""
-    return revision_recipe(library, get_version(library, version_id).revision_id)
+def version_state(library: Library, version: Version) -> tuple[Recipe, dict[str, KeptSource]]:
+    """The recipe of a version, and bus id → source as it was then."""
+    return revision_state(library, version.revision_id)
 
 
 def add_version(library: Library, song_id: int, revision_id: int, name: str) -> Version:

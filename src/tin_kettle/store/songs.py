@@ -11,7 +11,7 @@ from tin_kettle.core.errors import Conflict, LibraryError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate, dump_recipe, parse_recipe
 from tin_kettle.store.database import Library, now
-from tin_kettle.store.sources import KeptSource, song_sources
+from tin_kettle.store.sources import KeptSource, bounced_sources, song_sources
 
 
 @dataclass(frozen=True)
@@ -27,10 +27,15 @@ class SongRow:
 
 @dataclass(frozen=True)
 class Revision:
-    """A state of a song's recipe. ``undo`` and ``redo`` are what would be undone or redone, None where nothing is."""
+    """A state of a song's recipe and of the files of its buses.
+
+    ``undo`` and ``redo`` are what would be undone or redone, None where nothing is; ``bounces`` is the number of the
+    set of files.
+    """
 
     id: int
     recipe: Recipe
+    bounces: int
     label: str
     made_at: str
     undo: str | None
@@ -76,7 +81,7 @@ def add_song(
     for source in sources.values():
         check_rate(recipe, source.rate_hz)
     with library.writing() as db:
-        found = db.execute("SELECT id FROM records WHERE title = ?", (record,)).fetchone()
+        found = db.execute("SELECT id FROM records WHERE title = ? AND artist = ?", (record, artist)).fetchone()
         record_id = (
             found["id"]
             if found
@@ -90,35 +95,50 @@ def add_song(
             "INSERT INTO songs (record_id, place, title) VALUES (?, ?, ?)", (record_id, place, title)
         ).lastrowid
         assert song_id is not None
-        db.executemany(
-            "INSERT INTO song_sources (song_id, bus_id, sha256) VALUES (?, ?, ?)",
-            [(song_id, bus_id, source.sha256) for bus_id, source in sources.items()],
-        )
-        _add_revision(db, song_id, None, "as received", recipe)
+        bounces = _add_bounces(db, song_id, {bus_id: source.sha256 for bus_id, source in sources.items()})
+        _add_revision(db, song_id, None, "as received", recipe, bounces)
     return song_id
 
 
-def _add_revision(db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe) -> int:
-    revision_id = _insert_revision(db, song_id, parent_id, label, recipe)
+def _add_bounces(db: sqlite3.Connection, song_id: int, hashes: dict[str, str]) -> int:
+    set_id = db.execute("INSERT INTO bounce_sets (song_id) VALUES (?)", (song_id,)).lastrowid
+    assert set_id is not None
+    db.executemany(
+        "INSERT INTO bounces (set_id, bus_id, sha256) VALUES (?, ?, ?)",
+        [(set_id, bus_id, sha256) for bus_id, sha256 in hashes.items()],
+    )
+    return set_id
+
+
+def _add_revision(
+    db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe, bounces: int
+) -> int:
+    revision_id = _insert_revision(db, song_id, parent_id, label, recipe, bounces)
     db.execute("UPDATE songs SET revision_id = ? WHERE id = ?", (revision_id, song_id))
     return revision_id
 
 
-def _insert_revision(db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe) -> int:
+def _insert_revision(
+    db: sqlite3.Connection, song_id: int, parent_id: int | None, label: str, recipe: Recipe, bounces: int
+) -> int:
     revision_id = db.execute(
-        "INSERT INTO revisions (song_id, parent_id, label, recipe, made_at) VALUES (?, ?, ?, ?, ?)",
-        (song_id, parent_id, label, json.dumps(dump_recipe(recipe)), now()),
+        "INSERT INTO revisions (song_id, parent_id, label, recipe, made_at, set_id) VALUES (?, ?, ?, ?, ?, ?)",
+        (song_id, parent_id, label, json.dumps(dump_recipe(recipe)), now(), bounces),
     ).lastrowid
     assert revision_id is not None
     return revision_id
 
 
-def set_source(library: Library, song_id: int, bus_id: str, source: KeptSource) -> None:
-    """Put another sound file in a bus's place; the recipe stays."""
+def replace_source(library: Library, song_id: int, bus_id: str, source: KeptSource) -> Revision:
+    """Put another sound file in a bus's place; the recipe stays. It is an edit, and can be undone."""
     with library.writing() as db:
-        db.execute(
-            "UPDATE song_sources SET sha256 = ? WHERE song_id = ? AND bus_id = ?", (source.sha256, song_id, bus_id)
-        )
+        here = _current(db, song_id)
+        hashes = {name: kept.sha256 for name, kept in bounced_sources(db, here.bounces).items()}
+        if hashes[bus_id] != source.sha256:
+            bounces = _add_bounces(db, song_id, {**hashes, bus_id: source.sha256})
+            named = {bus.id: bus.name or bus.id for bus in here.recipe.buses}
+            _add_revision(db, song_id, here.id, f"New bounce of {named[bus_id]}", here.recipe, bounces)
+        return _current(db, song_id)
 
 
 def current_revision(library: Library, song_id: int) -> Revision:
@@ -129,7 +149,7 @@ def current_revision(library: Library, song_id: int) -> Revision:
 
 def _current(db: sqlite3.Connection, song_id: int) -> Revision:
     row = db.execute(
-        "SELECT revisions.id, parent_id, label, recipe, made_at FROM revisions"
+        "SELECT revisions.id, parent_id, label, recipe, made_at, set_id FROM revisions"
         " JOIN songs ON songs.revision_id = revisions.id WHERE songs.id = ?",
         (song_id,),
     ).fetchone()
@@ -139,6 +159,7 @@ def _current(db: sqlite3.Connection, song_id: int) -> Revision:
     return Revision(
         row["id"],
         parse_recipe(json.loads(row["recipe"])),
+        row["set_id"],
         row["label"],
         row["made_at"],
         undo=row["label"] if row["parent_id"] is not None else None,
@@ -171,7 +192,7 @@ def save_revision(library: Library, song_id: int, base_id: int, label: str, docu
         if before.id != base_id:
             raise Conflict("this song was edited in another window since; reload to go on from there")
         if before.recipe != recipe:
-            _add_revision(db, song_id, base_id, label, recipe)
+            _add_revision(db, song_id, base_id, label, recipe, before.bounces)
         return _current(db, song_id)
 
 
@@ -192,20 +213,20 @@ def add_beside(library: Library, song_id: int, recipe: Recipe, label: str) -> in
     """Keep a recipe beside the song's present revision, where the song stays; returns the revision's number."""
     # without a parent: redo goes to the child made last, and what was only tried must not come before what was done
     with library.writing() as db:
-        return _insert_revision(db, song_id, None, label, recipe)
+        return _insert_revision(db, song_id, None, label, recipe, _current(db, song_id).bounces)
 
 
-def revision_recipe(library: Library, revision_id: int) -> Recipe:
-    """The recipe of any revision.
+def revision_state(library: Library, revision_id: int) -> tuple[Recipe, dict[str, KeptSource]]:
+    """The recipe of any revision, and bus id → source.
 
     Raises:
         LibraryError: there is none of that number.
     """
     with library.reading() as db:
-        row = db.execute("SELECT recipe FROM revisions WHERE id = ?", (revision_id,)).fetchone()
-    if row is None:
-        raise LibraryError(f"there is no revision {revision_id}; reload the song")
-    return parse_recipe(json.loads(row["recipe"]))
+        row = db.execute("SELECT recipe, set_id FROM revisions WHERE id = ?", (revision_id,)).fetchone()
+        if row is None:
+            raise LibraryError(f"there is no revision {revision_id}; reload the song")
+        return parse_recipe(json.loads(row["recipe"])), bounced_sources(db, row["set_id"])
 
 
 def get_view(library: Library, song_id: int) -> dict[str, Any]:

@@ -129,14 +129,22 @@ def find_source(library: Library, sha256: str) -> KeptSource | None:
 
 
 def song_sources(library: Library, song_id: int) -> dict[str, KeptSource]:
-    """Bus id → source of a song."""
+    """Bus id → source of a song as it stands."""
     with library.reading() as db:
-        rows = db.execute(
-            "SELECT song_sources.bus_id, sources.sha256, suffix, name, format, rate_hz, channels, frames"
-            " FROM song_sources JOIN sources ON sources.sha256 = song_sources.sha256"
-            " WHERE song_id = ? ORDER BY song_sources.rowid",
-            (song_id,),
-        ).fetchall()
+        row = db.execute(
+            "SELECT set_id FROM revisions JOIN songs ON songs.revision_id = revisions.id WHERE songs.id = ?", (song_id,)
+        ).fetchone()
+        return bounced_sources(db, row["set_id"]) if row else {}
+
+
+def bounced_sources(db: sqlite3.Connection, set_id: int) -> dict[str, KeptSource]:
+    """Bus id → source of a set of bounces."""
+    rows = db.execute(
+        "SELECT bounces.bus_id, sources.sha256, suffix, name, format, rate_hz, channels, frames"
+        " FROM bounces JOIN sources ON sources.sha256 = bounces.sha256"
+        " WHERE set_id = ? ORDER BY bounces.rowid",
+        (set_id,),
+    ).fetchall()
     return {row["bus_id"]: _source_of_bus(row) for row in rows}
 
 

@@ -24,8 +24,10 @@ from tin_kettle.web import (
     versions,
 )
 from tin_kettle.web.context import Context
+from tin_kettle.web.converting import Converted
 from tin_kettle.web.guard import guard
 from tin_kettle.web.jobs import Jobs
+from tin_kettle.web.surveys import Surveys
 
 STATIC = Path(__file__).parent / "static"
 
@@ -43,7 +45,7 @@ def create_app(library: Library, access_key: str | None = None) -> Flask:
     # buses come in the order of the recipe
     app.json.sort_keys = False  # type: ignore[attr-defined]
     stop_orphans(library)
-    app.extensions["tin_kettle"] = Context(library, Jobs())
+    app.extensions["tin_kettle"] = Context(library, Jobs(), Converted(), Surveys(), {})
     guard(app, access_key)
     for module in RESOURCES:
         app.register_blueprint(module.blueprint)

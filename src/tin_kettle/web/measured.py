@@ -55,7 +55,7 @@ def survey(song_id: int) -> Response:
 
 
 def _dynamic(recipe: Recipe) -> list[str]:
-    return [stage.id for _, chain in recipe.chains() for stage in chain if stage.on and stage.declared.dynamic]
+    return [stage.id for stage in recipe.stages() if stage.on and stage.declared.dynamic]
 
 
 @blueprint.post("/songs/<int:song_id>/survey/stop")

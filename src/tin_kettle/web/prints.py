@@ -22,12 +22,11 @@ from tin_kettle.web.jobs import Job
 
 blueprint = Blueprint("prints", __name__, url_prefix="/api")
 MASTER = "master"
-_running: dict[int, Job] = {}
 _ALLOWED = {"bits": get_args(Bits), "dither": (None, *get_args(Dither)), "format": ("wav", "flac", "aiff")}
 
 
 def _shown(row: PrintRow) -> dict[str, Any]:
-    job = _running.get(row.id)
+    job = context().printing.get(row.id)
     return {**asdict(row), "progress": job.progress if job else float(row.state == "done")}
 
 
@@ -59,14 +58,15 @@ def begin(song_id: int) -> Response:
     print_id = kept.add_print(library, song_id, revision.id, file_name, settings)
     files = {bus_id: str(source_path(library, s)) for bus_id, s in song_sources(library, song_id).items()}
     out = kept.print_path(library, print_id, file_name)
+    printing = context().printing
     task = {"recipe": dump_recipe(recipe), "sources": files, "out": str(out), "settings": settings}
 
     def finished(job: Job) -> None:
         state = "done" if job.result else "failed" if job.problem else "stopped"
         kept.finish_print(library, print_id, state, job.problem, job.result)
-        _running.pop(print_id, None)
+        printing.pop(print_id, None)
 
-    _running[print_id] = context().jobs.start("print", task, finished)
+    printing[print_id] = context().jobs.start("print", task, finished)
     return jsonify(_shown(kept.get_print(library, print_id)))
 
 
@@ -82,7 +82,7 @@ def one(print_id: int) -> Response:
 
 @blueprint.post("/prints/<int:print_id>/stop")
 def stop(print_id: int) -> Response:
-    job = _running.get(print_id)
+    job = context().printing.get(print_id)
     if job:
         context().jobs.stop("print", job)
     return jsonify(_shown(kept.get_print(context().library, print_id)))

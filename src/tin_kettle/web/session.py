@@ -4,7 +4,7 @@ In (JSON): ``credit`` {position, epoch, heard}, ``edit`` {recipe, revision, hear
 heard}, ``tap`` {stage, tap, heard}, ``choose`` {stage}, ``compare`` {other, heard}, ``hand`` {others} to be kept at
 hand for comparing, ``gains`` {gains_db} for equal loudness, as far as surveys know them, ``listen`` {listening, lufs,
 heard}. Positions are stream frames, songs are song frames; ``lufs`` is the loudness of now and the other, for a service
-that turns songs down.
+that turns songs down. What came together is done together: the sound is taken up again once for all of it.
 Out: ``hello``, ``problem``, ``described`` {stages} with what an edit changed of summaries and pictures, and ``work``
 {heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy where it can't be rendered as it plays, and
 ``progress`` is that of its loop, null without one.
@@ -18,22 +18,27 @@ import struct
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import orjson
 from simple_websocket import ConnectionClosed
 
-from tin_kettle.core.engine.live import Audition, Played
-from tin_kettle.core.engine.road import Piece
+from tin_kettle.core.engine.live.audition import Audition, Played
+from tin_kettle.core.engine.live.road import Piece
+from tin_kettle.core.engine.live.wanted import Wanted
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.match import Match, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.places import turn_down_db
-from tin_kettle.core.listen.setting import parse_listening, silent_buses
+from tin_kettle.core.listen.setting import Listening, parse_listening, silent_lanes
 from tin_kettle.core.recipe.describe import describe_stage
-from tin_kettle.core.recipe.model import Recipe, Stage
+from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.stages.stage import Stage
+from tin_kettle.web.others import CHAIN
 
 MAGIC = b"TKLV"
 VERSION = 1
@@ -50,6 +55,9 @@ ROOM_FOR_SPARES = 0.35
 TOLD_STEP = 0.05
 MATCH_EVERY = 8
 TAPS = ("result", "removed", "detector")
+WISHES = ("edit", "tap", "compare", "listen")
+"""Messages that say what is to be heard."""
+WITHOUT = "without:"
 
 
 def pack(played: Played, load: float) -> bytes:
@@ -100,6 +108,10 @@ class Session:
         self._rewound = 0.0
         self._heavy = False
         self._at_hand: dict[str, Piece | None] = {}
+        self._listening = Listening()
+        # files are opened and converted beside the rendering, one after the other
+        self._opener = ThreadPoolExecutor(1, "open")
+        self._asked: dict[str, int] = {}
         self._gains_db: dict[str, float] = {}
         self._match: Match | None = None
         self._count = 0
@@ -128,6 +140,7 @@ class Session:
         with self._wake:
             self._closed = True
             self._wake.notify()
+        self._opener.shutdown(wait=False, cancel_futures=True)
 
     def hear(self, text: str | bytes) -> None:
         """Take a message in; the last of each kind counts."""
@@ -143,6 +156,10 @@ class Session:
             except (KettleError, KeyError) as refused:
                 self.say("problem", problem=str(refused))
                 return
+        if kind in ("compare", "hand"):
+            self._asked[kind] = self._asked.get(kind, 0) + 1
+            self._opener.submit(self._open, message, self._asked[kind])
+            return
         with self._wake:
             if kind == "credit":
                 if int(message["epoch"]) < self._credit_epoch:
@@ -157,9 +174,47 @@ class Session:
         if kind == "edit":
             self._describe(message["recipe"])
 
+    def _open(self, message: dict[str, Any], number: int) -> None:
+        """Find what is to be compared, and put it into the mail; what was asked for since makes it void."""
+        kind = message["type"]
+        try:
+            if kind == "compare":
+                message["piece"] = self._piece(str(message["other"]))
+            else:
+                message["pieces"] = self._pieces([str(name) for name in message["others"]])
+        except KettleError as refused:
+            self.say("problem", problem=str(refused))
+            return
+        except (KeyError, TypeError) as wrong:
+            self.say("problem", problem=f"a message was not understood ({wrong}); reload the bench")
+            return
+        except (ConnectionClosed, OSError):
+            return
+        with self._wake:
+            if self._asked[kind] == number:
+                self._mail[kind] = message
+                self._wake.notify()
+
+    def _piece(self, name: str) -> Piece | None:
+        """What a name stands for; None for the song as received, and for what follows every edit."""
+        if name == "received" or name.startswith(WITHOUT) or self._find_piece is None:
+            return None
+        return self._at_hand.get(name) or self._find_piece(name, self._audition.recipe)
+
+    def _pieces(self, names: list[str]) -> dict[str, Piece | None]:
+        pieces: dict[str, Piece | None] = {}
+        for name in names:
+            if name.startswith(WITHOUT):
+                continue
+            try:
+                pieces[name] = self._piece(name)
+            except KettleError:
+                continue  # gone meanwhile; comparing with it will say so
+        return pieces
+
     def _describe(self, recipe: Recipe) -> None:
         """Draw what an edit changed, on the listening thread: a curve follows the hand while the sound is rendered."""
-        stages = {stage.id: stage for _, chain in recipe.chains() for stage in chain}
+        stages = {stage.id: stage for stage in recipe.stages()}
         changed = [stage for stage in stages.values() if self._described.get(stage.id) != stage]
         self._described = stages
         if changed:
@@ -175,8 +230,10 @@ class Session:
                     return
                 mail = self._take_mail()
             try:
+                self._wish([message for message in mail if message["type"] in WISHES])
                 for message in mail:
-                    self._obey(message)
+                    if message["type"] not in WISHES:
+                        self._obey(message)
                 if self._may_render():
                     self._render()
                 elif self._loop_to_render():
@@ -208,7 +265,7 @@ class Session:
     def _take_mail(self) -> list[dict[str, Any]]:
         if not self._due():
             return []
-        order = ("choose", "edit", "tap", "compare", "listen", "loop", "seek", "hand", "gains")
+        order = ("choose", *WISHES, "loop", "seek", "hand", "gains")
         mail = [self._mail[kind] for kind in order if kind in self._mail]
         unknown = [kind for kind in self._mail if kind not in order]
         self._mail.clear()
@@ -245,22 +302,49 @@ class Session:
             self._told = work
             self.say("work", heavy=work[0], progress=work[1])
 
-    def _obey(self, message: dict[str, Any]) -> None:
+    def _wish(self, mail: list[dict[str, Any]]) -> None:
+        """Bring all that was asked for together to the ear at once; what is refused leaves the rest alone."""
+        if not mail:
+            return
+        audition, heard = self._audition, 0
+        wanted = audition.wanted
+        for message in mail:
+            try:
+                wanted = self._wished(wanted, message)
+                heard = max(heard, int(message["heard"]))
+            except KettleError as refused:
+                self.say("problem", problem=str(refused))
+            except (KeyError, TypeError, ValueError) as wrong:
+                self.say("problem", problem=f"a message was not understood ({wrong}); reload the bench")
+        if wanted.other_name.startswith(WITHOUT):
+            left_out = wanted.other_name.removeprefix(WITHOUT)
+            recipe = wanted.recipe.without(None if left_out == CHAIN else left_out)
+            wanted = audition.comparing(wanted, wanted.other_name, Piece(recipe, audition.sources))
+        wanted = replace(wanted, silent=silent_lanes(wanted.recipe, self._listening))
+        audition.want(wanted, heard)
+
+    def _wished(self, wanted: Wanted, message: dict[str, Any]) -> Wanted:
         kind, audition = message["type"], self._audition
         if kind == "edit":
             self._rewound = time.monotonic()
-            audition.change(message["recipe"], int(message["revision"]), int(message["heard"]))
-            if audition.other_name.startswith("without:"):
-                self._compare(audition.other_name, int(message["heard"]))
-        elif kind == "tap":
+            audition.check(message["recipe"])
+            return replace(wanted, recipe=message["recipe"], revision=int(message["revision"]))
+        if kind == "tap":
             if message["tap"] not in TAPS:
                 raise ValueError(f"tap {message['tap']!r}")
-            audition.tap(message["stage"], message["tap"], int(message["heard"]))
-        elif kind == "compare":
-            self._compare(str(message["other"]), int(message["heard"]))
-        elif kind == "listen":
-            self._listen(message)
-        elif kind == "loop":
+            return replace(wanted, tap=(message["stage"], message["tap"]))
+        if kind == "compare":
+            name = str(message["other"])
+            if name.startswith(WITHOUT):
+                return replace(wanted, other_name=name)
+            return audition.comparing(wanted, name, message["piece"])
+        self._listening = parse_listening(message["listening"])
+        now, other = (Monitor(self._listening, audition.rate_hz, turn_down_db(lufs)) for lufs in message["lufs"])
+        return replace(wanted, ears=(now, other))
+
+    def _obey(self, message: dict[str, Any]) -> None:
+        kind, audition = message["type"], self._audition
+        if kind == "loop":
             loop = message["loop"]
             audition.set_loop(None if loop is None else (int(loop[0]), int(loop[1])), int(message["heard"]))
         elif kind == "seek":
@@ -270,38 +354,14 @@ class Session:
         elif kind == "gains":
             self._gains_db = {str(name): float(gain_db) for name, gain_db in message["gains_db"].items()}
         elif kind == "hand":
-            self._keep_at_hand([str(name) for name in message["others"]])
+            self._at_hand = message["pieces"]
+            audition.keep_at_hand(self._at_hand)
+            self._attending = True
         else:
             raise ValueError(f"type {kind!r}")
         if self._credit_epoch != audition.epoch:
             # what a player grants before it has heard of the new epoch is meant for the old one
             self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * audition.block_frames
-
-    def _compare(self, name: str, heard: int) -> None:
-        piece = self._at_hand.get(name)
-        if piece is None and self._find_piece and name != "received":
-            piece = self._find_piece(name, self._audition.recipe)
-        self._audition.compare(name, piece, heard)
-
-    def _keep_at_hand(self, names: list[str]) -> None:
-        pieces: dict[str, Piece | None] = {}
-        for name in names:
-            try:
-                if name == "received" or self._find_piece is None:
-                    pieces[name] = None
-                elif not name.startswith("without:"):  # that follows every edit
-                    pieces[name] = self._find_piece(name, self._audition.recipe)
-            except KettleError:
-                continue  # gone meanwhile; comparing with it will say so
-        self._at_hand = pieces
-        self._audition.keep_at_hand(pieces)
-        self._attending = True
-
-    def _listen(self, message: dict[str, Any]) -> None:
-        audition = self._audition
-        listening = parse_listening(message["listening"])
-        now, other = (Monitor(listening, audition.rate_hz, turn_down_db(lufs)) for lufs in message["lufs"])
-        audition.listen(now, other, silent_buses(audition.recipe, listening), int(message["heard"]))
 
     def _render(self) -> None:
         began, began_work = time.perf_counter(), time.thread_time()

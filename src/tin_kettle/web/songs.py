@@ -28,6 +28,7 @@ def _revision(revision: Revision) -> dict[str, Any]:
         "recipe": dump_recipe(revision.recipe),
         "label": revision.label,
         "made_at": revision.made_at,
+        "bounces": revision.bounces,
         "undo": revision.undo,
         "redo": revision.redo,
     }
@@ -142,5 +143,5 @@ def replace(song_id: int, bus_id: str) -> Response:
         raise LibraryError(f"there is no bus '{bus_id}', or no such file; import it again")
     song_rate_of({"old": old, "new": new})
     placed, says = fitted(library, old, new)
-    kept.set_source(library, song_id, bus_id, placed)
+    kept.replace_source(library, song_id, bus_id, placed)
     return jsonify(source=asdict(placed), says=says)

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from tin_kettle.core.engine.graph.reading import METER_HOP, strongest
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.tonal import BANDS_HZ
 from tin_kettle.core.recipe.reading import dump_recipe
@@ -27,7 +28,7 @@ from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import Other, find_other
 
-MEANING = 4
+MEANING = 5
 """Raised when the same recipe and sources would be surveyed otherwise."""
 KEPT_IN_MEMORY = 16
 SLOT_S = 0.01
@@ -99,6 +100,7 @@ def overview(found: Survey, start: int, end: int, count: int) -> dict[str, Any]:
     """What the song map shows between two frames, in columns."""
     hop = found.rate_hz * SLOT_S
     width = max((end - start) / count, 1.0)
+    efforts = found.efforts()
     momentary = loudness.running_lufs(loudness.stereo_energy(found.slots))
 
     def lowest(row: np.ndarray) -> list[float | None]:
@@ -106,13 +108,18 @@ def overview(found: Survey, start: int, end: int, count: int) -> dict[str, Any]:
 
     return {
         "mastered": wave(found, start, end, count),
-        "effort": {name: found.series(name, start, end, count)["effort_db"] for name in found.stages},
-        "hardest": {name: dict(zip(("db", "at_s"), found.hardest(name), strict=True)) for name in found.stages},
+        "effort": {name: _strip(row, start, end, count) for name, row in efforts.items()},
+        "hardest": {name: dict(zip(("db", "at_s"), found.hardest(name), strict=True)) for name in efforts},
         "momentary_lufs": lowest(momentary),
         "peaks": columns(found.peaks, PEAK_HOP, start, end, count, np.maximum).round(4).tolist(),
         "correlation": _correlations(found.slots, hop, start, end, count, width),
         "low_correlation": _correlations(found.low, hop, start, end, count, width),
     }
+
+
+def _strip(row: np.ndarray, start: int, end: int, count: int) -> list[float]:
+    extremes = (columns(row, METER_HOP, start, end, count, extreme) for extreme in (np.minimum, np.maximum))
+    return strongest(*extremes).round(2).tolist()  # type: ignore[no-any-return]
 
 
 def wave(found: Survey, start: int, end: int, count: int) -> list[list[float]]:
@@ -159,17 +166,14 @@ def sections(found: Survey) -> list[dict[str, Any]]:
     ]
 
 
-_surveys = Surveys()
-
-
 def look(song_id: int, name: str = "now") -> Survey | Job:
     """The survey of the song as it is now or of what it is compared with, or the work that is going to find it."""
-    return _surveys.find(context(), song_id, name)
+    return context().surveys.find(context(), song_id, name)
 
 
 def stop_looking(song_id: int) -> None:
     """End the survey that is under way."""
-    _surveys.stop(context(), song_id)
+    context().surveys.stop(context(), song_id)
 
 
 def waiting(*found: Survey | Job) -> dict[str, Any] | None:

@@ -19,7 +19,8 @@ blueprint = Blueprint("versions", __name__, url_prefix="/api")
 
 
 def version_document(version: kept.Version) -> dict[str, Any]:
-    return {**asdict(version), "recipe": dump_recipe(kept.version_recipe(context().library, version.id))}
+    recipe, _ = kept.version_state(context().library, version)
+    return {**asdict(version), "recipe": dump_recipe(recipe)}
 
 
 @blueprint.get("/songs/<int:song_id>/versions")
