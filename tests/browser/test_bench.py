@@ -93,6 +93,37 @@ def test_a_rule_takes_typed_values_arrows_and_a_reset(bench, tone_song):
     expect(typed).to_have_attribute("title", "−36.0 dB to +36.0 dB")
 
 
+def test_typing_begins_on_the_rule_and_leaves_the_keys_there(bench, tone_song):
+    bench.open(tone_song)
+    thumb = rule(bench, "Gain")
+    thumb.focus()
+    for typed, taken_by, value in (("-6", "Enter", -6), ("3.5", "Tab", 3.5), (",5 dB", "Enter", 0.5)):
+        bench.page.keyboard.type(typed)
+        bench.page.keyboard.press(taken_by)
+        assert bench.state("recipe.master[0].params.gain_db") == value, typed
+        expect(thumb).to_be_focused()
+    bench.page.keyboard.type("10 ms")
+    bench.page.keyboard.press("Enter")
+    expect(bench.page.get_by_label("Gain, typed")).to_have_attribute("aria-invalid", "true")
+    bench.page.keyboard.press("Escape")
+    assert bench.state("recipe.master[0].params.gain_db") == 0.5
+    assert bench.state("playing") is False, "what is typed is no key of the bench"
+
+
+def test_space_plays_and_enter_presses_whatever_has_the_focus(bench, tone_song):
+    bench.open(tone_song)
+    page = bench.page
+    page.get_by_role("button", name="Trim changes nothing").click()
+    page.keyboard.press("Space")
+    page.wait_for_function("window.tinKettle.state().playing")
+    page.get_by_role("switch", name="Trim on").focus()
+    page.keyboard.press("Enter")
+    assert bench.state("recipe.master[0].on") is False
+    page.keyboard.press("Space")
+    page.wait_for_function("!window.tinKettle.state().playing")
+    assert bench.state("recipe.master[0].on") is False
+
+
 def test_comparing_is_matched_and_says_by_how_much(bench, add_song):
     song = add_song(tone(1000, -20, 12), "Pair", master=[{"kind": "trim", "params": {"gain_db": 6}}])
     bench.open(song)

@@ -213,7 +213,7 @@ def test_the_detectors_pin_is_dragged_and_heard_meanwhile(bench, add_song):
 def test_a_chain_too_heavy_to_play_says_so_and_its_loop_is_rendered_ahead(bench, add_song):
     filters = [{"kind": "high_pass", "hz": 100, "slope": 24}] * 3
     work = {"threshold_db": 0, "link": 0.5, "detector": "rms", "release_mode": "optical", "detector_filters": filters}
-    master = [{"kind": "trim"}, *({"kind": "compressor", "params": work} for _ in range(120))]
+    master = [{"kind": "trim"}, *({"kind": "compressor", "params": work} for _ in range(80))]
     bench.open(add_song(tone(1000, -20, 4, 192000), "Heavy", rate_hz=192000, master=master))
     page = bench.page
     bench.plain()

@@ -13,10 +13,10 @@ export interface Recipe {
    */
   buses: Bus[];
   groups: Bus[];
-  master: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage)[];
+  master: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage | SplitStage)[];
   sections: Section[];
   /**
-   * @maxItems 0
+   * @maxItems 1000
    */
   automation: Ride[];
 }
@@ -27,7 +27,7 @@ export interface Bus {
   id: string;
   name: string;
   group: string | null;
-  chain: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage)[];
+  chain: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage | SplitStage)[];
   gain_db: number;
   pan: number;
   muted: boolean;
@@ -164,6 +164,41 @@ export interface LimiterParams {
   true_peak: boolean;
 }
 /**
+ * Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right.
+ */
+export interface SplitStage {
+  id: string;
+  kind: "split";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: SplitParams;
+}
+export interface SplitParams {
+  by: "bands" | "copies" | "mid_side" | "left_right";
+  /**
+   * @maxItems 4
+   */
+  crossovers_hz: number[];
+  /**
+   * @minItems 1
+   * @maxItems 8
+   */
+  branches: Branch[];
+}
+/**
+ * A chain beside others, with a level, a place and a width.
+ */
+export interface Branch {
+  id: string;
+  name: string;
+  muted: boolean;
+  gain_db: number;
+  pan: number;
+  width: number;
+  chain: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage | SplitStage)[];
+}
+/**
  * A named part of the song's time, in seconds.
  */
 export interface Section {
@@ -180,6 +215,7 @@ export interface Ride {
   param: string;
   /**
    * @minItems 1
+   * @maxItems 10000
    */
   points: Point[];
 }

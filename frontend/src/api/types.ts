@@ -1,7 +1,7 @@
 /** What the server answers, beside the recipe whose types are generated. */
-import type { Bus, Recipe } from "./recipe";
+import type { Branch, Bus, Recipe } from "./recipe";
 
-export type { Bus, Recipe };
+export type { Branch, Bus, Recipe };
 export type Stage = Recipe["master"][number];
 export type Kind = Stage["kind"];
 export type Channels = "stereo" | "mid" | "side" | "left" | "right";
@@ -39,6 +39,8 @@ export interface Revision {
   made_at: string;
   undo: string | null;
   redo: string | null;
+  /** number of the set of files that the buses are */
+  bounces: number;
 }
 
 export interface View {
@@ -58,7 +60,7 @@ export interface Song extends SongRow {
 
 export interface Param {
   name: string;
-  type: "number" | "boolean" | "choice" | "array" | "null";
+  type: "number" | "numbers" | "boolean" | "choice" | "array" | "null";
   label: string;
   says: string;
   unit: string;
@@ -78,12 +80,14 @@ export interface KindInfo {
   mixes: boolean;
   dynamic: boolean;
   params: Param[];
+  /** what its lists hold, by the name of the list */
+  items: Record<string, { title: string; params: Param[] }>;
 }
 
 export interface Stages {
   kinds: KindInfo[];
-  detector_filter: Param[];
-  band: Param[];
+  /** the parameters of a branch */
+  branch: Param[];
 }
 
 export interface Described {
@@ -161,10 +165,12 @@ export interface Survey extends Partial<MapRows> {
   work?: Record<string, string>;
 }
 
+/** What a stage reads, by name; what it takes off is there where it takes something off. */
 export interface Series {
   input_db: number[];
   heard_db: number[];
-  effort_db: number[];
+  output_db?: number[];
+  effort_db?: number[];
 }
 
 export interface SurveySeries extends Series {

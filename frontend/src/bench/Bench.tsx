@@ -6,15 +6,15 @@ import { SongMap } from "../songmap/SongMap";
 import { StageEditor } from "../stages/StageEditor";
 import { Header } from "./Header";
 import { importFiles, useImporting } from "./importing";
-import { obeyKey, watchFocus } from "./keys";
+import { obeyBeforeLists, obeyKey } from "./keys";
 import { useBench } from "./store";
 
 export function Bench() {
   useEffect(() => {
-    const unwatch = watchFocus();
+    window.addEventListener("keydown", obeyBeforeLists, true);
     window.addEventListener("keydown", obeyKey);
     return () => {
-      unwatch();
+      window.removeEventListener("keydown", obeyBeforeLists, true);
       window.removeEventListener("keydown", obeyKey);
     };
   }, []);

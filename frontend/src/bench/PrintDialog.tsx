@@ -3,7 +3,7 @@ import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
 import type { Print, PrintSettings } from "../api/types";
-import { formatDb, formatTime } from "../ui/format";
+import { formatDb, formatTime, formatMoment } from "../ui/format";
 import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
 import { rest } from "./edits";
@@ -207,7 +207,7 @@ function PrintRow({ print }: { print: Print }) {
     <li className="border-b border-faint py-2" data-print={print.id} data-state={print.state}>
       <div className="flex items-center gap-3">
         <b className="font-[640]">{print.file_name}</b>
-        <span className="cap">{new Date(print.made_at).toLocaleString()}</span>
+        <span className="cap">{formatMoment(print.made_at)}</span>
         <span className="ml-auto">
           {print.state === "done" && (
             <a

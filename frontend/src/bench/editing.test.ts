@@ -13,6 +13,7 @@ import {
   setParam,
   takeStage,
 } from "./editing";
+import { allBranches } from "../tree/tree";
 import { overlay, Readings, READING_FRAMES } from "./readings";
 
 const stage = (id: string, kind: string) => ({
@@ -99,6 +100,30 @@ describe("editing a recipe", () => {
     expect(takeStage(recipe, other, "a").master[0]?.params).toEqual({ gain_db: 5 });
     expect(ids(takeStage(recipe, removeStage(other, "b"), "b"))).toEqual(["a", "c"]);
     expect(ids(takeStage(removeStage(recipe, "b"), recipe, "b"))).toEqual(["a", "b", "c"]);
+  });
+
+  it("moves, takes away and takes over inside a branch as anywhere", () => {
+    const branch = (id: string, ...chain: unknown[]) => ({ id, chain });
+    const parts = {
+      ...stage("s", "split"),
+      params: {
+        branches: [branch("low", stage("p", "trim"), stage("q", "trim")), branch("high", stage("r", "trim"))],
+      },
+    };
+    const split = { ...recipe, master: [parts, stage("l", "limiter")] } as unknown as Recipe;
+    const inside = (r: Recipe) => allBranches(r).map(({ chain }) => chain.map(({ id }) => id).join(""));
+    const moved = moveStage(split, "p", 1);
+    expect([ids(moved), inside(moved)]).toEqual([
+      ["s", "l"],
+      ["qp", "r"],
+    ]);
+    expect(inside(moveStage(split, "q", 0))).toEqual(["qp", "r"]);
+    const without = removeStage(split, "q");
+    expect(inside(without)).toEqual(["p", "r"]);
+    expect(inside(takeStage(without, split, "q"))).toEqual(["pq", "r"]);
+    expect(ids(takeStage(without, split, "q"))).toEqual(["s", "l"]);
+    // a branch that is not there comes with its split
+    expect(takeStage(removeStage(split, "s"), split, "r")).toEqual(split);
   });
 
   it("names what was changed", () => {

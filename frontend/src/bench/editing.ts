@@ -1,5 +1,15 @@
 /** Edits of a recipe as pure functions: a recipe in, another out. */
 import type { Bus, Kind, KindInfo, Param, Recipe, Stage, Value } from "../api/types";
+import {
+  allBranches,
+  branchOf,
+  branchesOf,
+  chainAround,
+  idsOf,
+  mapChains,
+  walk,
+  walkChain,
+} from "../tree/tree";
 import { formatValue } from "../ui/format";
 
 /** Whose chain: a bus or group by its id, or the master. */
@@ -32,37 +42,30 @@ export function dissolve(recipe: Recipe, id: string): Recipe {
     const key = stage.params.key.filter((one) => one !== id);
     return { ...stage, params: { ...stage.params, key: key.length ? key : null } };
   };
-  const out = (bus: Bus): Bus => ({
-    ...bus,
-    group: bus.group === id ? group : bus.group,
-    chain: bus.chain.map(deaf),
-  });
+  const out = (bus: Bus): Bus => ({ ...bus, group: bus.group === id ? group : bus.group });
+  const rest = mapChains(recipe, (chain) => chain.map(deaf));
   return {
-    ...recipe,
-    buses: recipe.buses.map(out),
-    groups: recipe.groups.filter((bus) => bus.id !== id).map(out),
-    master: recipe.master.map(deaf),
+    ...rest,
+    buses: rest.buses.map(out),
+    groups: rest.groups.filter((bus) => bus.id !== id).map(out),
+    automation: rest.automation.filter(({ target }) => target !== id),
   };
 }
 
-/** The lane whose chain holds a stage. */
+/** The lane whose chain holds a stage, at any depth. */
 export function laneOf(recipe: Recipe, id: string | null): Lane {
-  const found = [...recipe.buses, ...recipe.groups].find((bus) => bus.chain.some((s) => s.id === id));
+  const found = [...recipe.buses, ...recipe.groups].find((bus) =>
+    walkChain(bus.chain).some(({ stage }) => stage.id === id),
+  );
   return found?.id ?? MASTER;
 }
 
-export function allStages(recipe: Recipe): Stage[] {
-  return [...[...recipe.buses, ...recipe.groups].flatMap((bus) => bus.chain), ...recipe.master];
-}
-
 export function stageOf(recipe: Recipe, id: string | null): Stage | undefined {
-  return allStages(recipe).find((stage) => stage.id === id);
+  return walk(recipe).find((stage) => stage.id === id);
 }
 
 export function withStage(recipe: Recipe, id: string, change: (stage: Stage) => Stage): Recipe {
-  return withChain(recipe, laneOf(recipe, id), (chain) =>
-    chain.map((stage) => (stage.id === id ? change(stage) : stage)),
-  );
+  return mapChains(recipe, (chain) => chain.map((stage) => (stage.id === id ? change(stage) : stage)));
 }
 
 export function setParam(recipe: Recipe, id: string, name: string, value: Value): Recipe {
@@ -82,34 +85,39 @@ export function setField(
 }
 
 export function removeStage(recipe: Recipe, id: string): Recipe {
-  return withChain(recipe, laneOf(recipe, id), (chain) => chain.filter((stage) => stage.id !== id));
+  return mapChains(recipe, (chain) => chain.filter((stage) => stage.id !== id));
 }
 
+/** Put a stage at another place of the chain that it stands in. */
 export function moveStage(recipe: Recipe, id: string, to: number): Recipe {
   const moved = stageOf(recipe, id);
   if (!moved) return recipe;
-  return withChain(recipe, laneOf(recipe, id), (chain) => {
+  return mapChains(recipe, (chain) => {
     const rest = chain.filter((stage) => stage.id !== id);
-    return [...rest.slice(0, to), moved, ...rest.slice(to)];
+    return rest.length < chain.length ? [...rest.slice(0, to), moved, ...rest.slice(to)] : chain;
   });
 }
 
-/** Put a stage of another recipe in its place here, or at the end where it is not there. */
+/** Put a stage of another recipe in its place here; where its branch is not there, the split that holds it. */
 export function takeStage(recipe: Recipe, from: Recipe, id: string): Recipe {
   const stage = stageOf(from, id);
   if (!stage) return removeStage(recipe, id);
   if (stageOf(recipe, id)) return withStage(recipe, id, () => stage);
+  const branch = branchOf(from, id);
+  if (branch && !allBranches(recipe).some((one) => one.id === branch.id)) {
+    const split = walk(from).find((one) => branchesOf(one).includes(branch))!;
+    return takeStage(recipe, from, split.id);
+  }
   const lane = laneOf(from, id);
-  const at = chainOf(from, lane).findIndex((other) => other.id === id);
-  return withChain(recipe, lane, (chain) => [...chain.slice(0, at), stage, ...chain.slice(at)]);
+  const home = branch?.id ?? (lane === MASTER ? null : lane);
+  const at = chainAround(from, id).indexOf(stage);
+  return mapChains(recipe, (chain, of) =>
+    of === home ? [...chain.slice(0, at), stage, ...chain.slice(at)] : chain,
+  );
 }
 
 export function freshId(recipe: Recipe, kind: string): string {
-  const taken = new Set([
-    ...allStages(recipe).map((stage) => stage.id),
-    ...[...recipe.buses, ...recipe.groups].map((bus) => bus.id),
-    ...recipe.sections.map((section) => section.id),
-  ]);
+  const taken = idsOf(recipe);
   for (let number = 1; ; number++) if (!taken.has(`${kind}-${number}`)) return `${kind}-${number}`;
 }
 

@@ -114,6 +114,13 @@ export async function settle(): Promise<void> {
   await saving;
 }
 
+let otherBounces: () => Promise<void> = () => Promise.resolve();
+
+/** What to do when a step back or forth brings other files. */
+export function onBounces(open: typeof otherBounces): void {
+  otherBounces = open;
+}
+
 /** Take a revision as the present state. */
 function stand(revision: Revision): void {
   unsaved = null;
@@ -144,7 +151,14 @@ export async function step(direction: "undo" | "redo"): Promise<void> {
   if (!song) return;
   try {
     await settle();
-    stand(await api[direction](song.id));
+    if (get().saved === "failed") {
+      complain("The last edit is not kept yet, so that nothing was undone; it is tried again.");
+      return;
+    }
+    const bounces = get().revision?.bounces;
+    const there = await api[direction](song.id);
+    if (there.bounces === bounces) stand(there);
+    else await otherBounces();
   } catch (refused) {
     complain(refused);
   }

@@ -42,7 +42,7 @@ const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn() }));
 vi.mock("./listening", () => heard);
 vi.mock("./edits", () => edits);
 
-const { KEYS, keyName, obeyKey, setKeyed } = await import("./keys");
+const { KEYS, keyName, obeyBeforeLists, obeyKey, setKeyed } = await import("./keys");
 const { useBench, PLAIN } = await import("./store");
 const { MASTER } = await import("./editing");
 
@@ -64,9 +64,19 @@ interface Held {
   ctrlKey?: boolean;
   shiftKey?: boolean;
   altKey?: boolean;
+  repeat?: boolean;
 }
 function press(key: string, held: Held = {}, target: EventTarget | null = null) {
-  const event = { key, ctrlKey: false, metaKey: false, shiftKey: false, altKey: false, ...held, target };
+  const event = {
+    key,
+    ctrlKey: false,
+    metaKey: false,
+    shiftKey: false,
+    altKey: false,
+    repeat: false,
+    ...held,
+    target,
+  };
   const preventDefault = vi.fn();
   obeyKey({ ...event, defaultPrevented: false, preventDefault } as unknown as KeyboardEvent);
   return preventDefault.mock.calls.length > 0;
@@ -77,7 +87,7 @@ beforeEach(() => {
   vi.clearAllMocks();
   useBench.setState({
     song: { id: 1, rate_hz: 48000, frames: 480000 * 2 } as unknown as Song,
-    stages: { kinds, band: [], detector_filter: [] },
+    stages: { kinds, branch: [] },
     recipe,
     lane: MASTER,
     selected: "c",
@@ -177,6 +187,19 @@ describe("the keys", () => {
     press("y", { ctrlKey: true });
     expect(edits.step.mock.calls).toEqual([["undo"], ["redo"]]);
   });
+
+  it("do their thing once however long they are held, but walk on along the song and the chain", () => {
+    for (const key of [" ", "m", "b", "e", "l", "Delete"]) expect(press(key, { repeat: true })).toBe(true);
+    expect(press("z", { ctrlKey: true, repeat: true })).toBe(true);
+    for (const done of [heard.setPlaying, heard.setMatched, heard.setLoop, edits.edit, edits.step])
+      expect(done).not.toHaveBeenCalled();
+    press("ArrowRight", { repeat: true });
+    press("ArrowDown", { repeat: true });
+    press("-", { repeat: true });
+    expect(heard.seek).toHaveBeenLastCalledWith(480000 + 5 * 48000);
+    expect(heard.select).toHaveBeenLastCalledWith("l");
+    expect(heard.setMonitor).toHaveBeenLastCalledWith(-7);
+  });
 });
 
 describe("a key that belongs to what has the focus", () => {
@@ -199,5 +222,19 @@ describe("a key that belongs to what has the focus", () => {
     expect(press(" ", {}, element("button"))).toBe(true);
     expect(heard.setPlaying).toHaveBeenCalledTimes(2);
     expect(heard.seek).not.toHaveBeenCalled();
+  });
+
+  it("is the bench's on a closed list too, before the list jumps to a letter", () => {
+    const closed = element("", "[role=combobox][aria-expanded=false]");
+    const typed = (key: string, target: EventTarget) => {
+      const event = { key, target, preventDefault: vi.fn(), stopPropagation: vi.fn() };
+      obeyBeforeLists(event as unknown as KeyboardEvent);
+      return event.stopPropagation.mock.calls.length > 0;
+    };
+    expect(typed("m", closed)).toBe(true);
+    expect(heard.setMatched).toHaveBeenCalledOnce();
+    expect(typed("ArrowDown", closed)).toBe(false);
+    expect(typed("m", element("button"))).toBe(false);
+    expect(heard.setMatched).toHaveBeenCalledOnce();
   });
 });

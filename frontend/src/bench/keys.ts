@@ -17,6 +17,7 @@ import {
   WITHOUT_CHAIN,
 } from "./listening";
 import { edit, step } from "./edits";
+import { chainAround, walkChain } from "../tree/tree";
 import { kindInfo, useBench } from "./store";
 
 export interface KeyAction {
@@ -25,6 +26,8 @@ export interface KeyAction {
   says: string;
   group: "Listening" | "Song" | "Chain" | "Edits" | "On a pin" | "On a rule";
   act?: () => void;
+  /** whether a key that is held down does it again and again */
+  repeats?: boolean;
 }
 
 const SKIP_S = 5;
@@ -53,7 +56,7 @@ function loopSection(): void {
 
 function choose(direction: 1 | -1): void {
   const { recipe, selected, lane } = state();
-  const chain = recipe ? chainOf(recipe, lane) : [];
+  const chain = recipe ? walkChain(chainOf(recipe, lane)).map(({ stage }) => stage) : [];
   const at = chain.findIndex((stage) => stage.id === selected);
   const next = chain[Math.max(0, Math.min(chain.length - 1, at + direction))];
   if (next) select(next.id);
@@ -64,17 +67,28 @@ function onChosen(change: "toggle" | "remove" | "up" | "down"): void {
   const stage = recipe && stageOf(recipe, selected);
   if (!recipe || !stage) return;
   const title = kindInfo(stage.kind)?.title ?? stage.kind;
-  const chain = chainOf(recipe, laneOf(recipe, stage.id));
-  const at = chain.indexOf(stage);
   if (change === "toggle")
     edit(setField(recipe, stage.id, { on: !stage.on }), `${title} ${stage.on ? "off" : "on"}`, true);
-  else if (change === "remove") {
-    edit(removeStage(recipe, stage.id), `Remove ${title}`, true);
-    select(chain[at + 1]?.id ?? chain[at - 1]?.id ?? null);
-  } else {
-    const to = at + (change === "up" ? -1 : 1);
+  else if (change === "remove") removeFromChain(stage.id);
+  else {
+    const chain = chainAround(recipe, stage.id);
+    const to = chain.indexOf(stage) + (change === "up" ? -1 : 1);
     if (to >= 0 && to < chain.length) edit(moveStage(recipe, stage.id, to), `Move ${title}`, true);
   }
+}
+
+/** Take a stage out of the chain; the choice goes to its neighbour where it was chosen. */
+export function removeFromChain(id: string): void {
+  const { recipe, selected } = state();
+  const stage = recipe && stageOf(recipe, id);
+  if (!recipe || !stage) return;
+  const rows = walkChain(chainOf(recipe, laneOf(recipe, id))).map((row) => row.stage.id);
+  const left = removeStage(recipe, id);
+  edit(left, `Remove ${kindInfo(stage.kind)?.title ?? stage.kind}`, true);
+  if (stageOf(left, selected)) return;
+  const at = rows.indexOf(id);
+  const near = [...rows.slice(at + 1), ...rows.slice(0, at).reverse()];
+  select(near.find((other) => stageOf(left, other)) ?? null);
 }
 
 function addKind(kind: string): void {
@@ -201,6 +215,7 @@ export const KEYS: KeyAction[] = [
     says: "monitor up a dB",
     group: "Listening",
     act: () => setMonitor(state().monitorDb + 1),
+    repeats: true,
   },
   {
     keys: ["-"],
@@ -208,9 +223,17 @@ export const KEYS: KeyAction[] = [
     says: "monitor down a dB",
     group: "Listening",
     act: () => setMonitor(state().monitorDb - 1),
+    repeats: true,
   },
-  { keys: ["ArrowLeft"], shown: "←", says: "back 5 s", group: "Song", act: () => skip(-SKIP_S) },
-  { keys: ["ArrowRight"], shown: "→", says: "on 5 s", group: "Song", act: () => skip(SKIP_S) },
+  {
+    keys: ["ArrowLeft"],
+    shown: "←",
+    says: "back 5 s",
+    group: "Song",
+    act: () => skip(-SKIP_S),
+    repeats: true,
+  },
+  { keys: ["ArrowRight"], shown: "→", says: "on 5 s", group: "Song", act: () => skip(SKIP_S), repeats: true },
   {
     keys: ["Home"],
     shown: "Home",
@@ -226,8 +249,22 @@ export const KEYS: KeyAction[] = [
     act: () => setView(state().view ? null : state().loop),
   },
   { keys: ["l"], shown: "L", says: "loop the section, or leave the loop", group: "Song", act: loopSection },
-  { keys: ["ArrowUp"], shown: "↑", says: "stage above", group: "Chain", act: () => choose(-1) },
-  { keys: ["ArrowDown"], shown: "↓", says: "stage below", group: "Chain", act: () => choose(1) },
+  {
+    keys: ["ArrowUp"],
+    shown: "↑",
+    says: "stage above",
+    group: "Chain",
+    act: () => choose(-1),
+    repeats: true,
+  },
+  {
+    keys: ["ArrowDown"],
+    shown: "↓",
+    says: "stage below",
+    group: "Chain",
+    act: () => choose(1),
+    repeats: true,
+  },
   {
     keys: ["b"],
     shown: "B",
@@ -279,35 +316,29 @@ export function keyName(
   return `${held ? "Ctrl+" : ""}${event.altKey ? "Alt+" : ""}${held && event.shiftKey ? "Shift+" : ""}${key}`;
 }
 
-const BUTTON_KEYS = new Set([" ", "Enter"]);
-/** Whether the focus is moved by the keyboard: after a click Space plays, even where a closed menu gave the focus back. */
-let tabbing = false;
-
-export function watchFocus(): () => void {
-  const key = (event: KeyboardEvent) => {
-    if (event.key === "Tab") tabbing = true;
-  };
-  const click = () => {
-    tabbing = false;
-  };
-  window.addEventListener("keydown", key, true);
-  window.addEventListener("pointerdown", click, true);
-  return () => {
-    window.removeEventListener("keydown", key, true);
-    window.removeEventListener("pointerdown", click, true);
-  };
-}
+const OPEN = "[role=dialog], [role=menu], [role=listbox]";
 
 /** Whether a key belongs to what has the focus and not to the bench. */
 function isTaken(target: EventTarget | null, name: string): boolean {
   if (!(target instanceof HTMLElement)) return false;
-  if (target.closest("[role=dialog], [role=menu], [role=slider]"))
-    return name !== " " || target.closest("[role=slider]") === null;
   if (target instanceof HTMLInputElement || target instanceof HTMLSelectElement) return true;
+  if (target.closest(OPEN)) return true;
+  // Space plays wherever the focus is; Enter presses what has it
+  if (name === " ") return false;
+  if (target.closest("[role=slider]")) return true;
   const inGroup = target.closest("[role=group], [role=radiogroup]") && /^Arrow|^Home/.test(name);
-  // Space plays wherever the focus is, unless it got there by the keyboard
-  const presses = BUTTON_KEYS.has(name) && tabbing && target.matches("button, a, [role=switch]");
-  return Boolean(inGroup) || presses;
+  return (
+    Boolean(inGroup) || (name === "Enter" && target.matches("button, a, [role=switch], [role=combobox]"))
+  );
+}
+
+/** A list that is closed would jump to the letter that is typed: letters are the bench's, and Space plays. */
+export function obeyBeforeLists(event: KeyboardEvent): void {
+  const list =
+    event.target instanceof HTMLElement && event.target.closest("[role=combobox][aria-expanded=false]");
+  if (!list || event.key.length !== 1) return;
+  event.stopPropagation();
+  obeyKey(event);
 }
 
 export function obeyKey(event: KeyboardEvent): void {
@@ -316,5 +347,5 @@ export function obeyKey(event: KeyboardEvent): void {
   const found = KEYS.find((action) => action.keys.includes(name));
   if (!found?.act) return;
   event.preventDefault();
-  found.act();
+  if (!event.repeat || found.repeats) found.act();
 }

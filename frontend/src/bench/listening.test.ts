@@ -77,9 +77,8 @@ beforeEach(async () => {
   const song = { id: 3, rate_hz: 44100, frames: 441000, revision: { id: 9, recipe }, view: {} };
   client.api.song.mockResolvedValue(song);
   client.api.stages.mockResolvedValue({
-    kinds: [],
-    band: [hz],
-    detector_filter: [],
+    kinds: [{ kind: "equalizer", params: [], items: { bands: { title: "Band", params: [hz] } } }],
+    branch: [],
   });
   client.api.describe.mockResolvedValue({});
   client.api.view.mockResolvedValue({});
@@ -91,7 +90,8 @@ beforeEach(async () => {
 describe("a song that is opened", () => {
   it("has its own player, and frequencies that its rate carries", () => {
     expect([player.id, player.rateHz]).toEqual([3, 44100]);
-    expect(useBench.getState().stages?.band[0]).toMatchObject({ high: 0.49 * 44100, ticks: [10, 1000] });
+    const [band] = useBench.getState().stages!.kinds[0]!.items.bands!.params;
+    expect(band).toMatchObject({ high: 0.49 * 44100, ticks: [10, 1000] });
     expect(useBench.getState().selected).toBe("c");
     expect(player.settings.other).toBeNull();
   });
@@ -231,9 +231,13 @@ describe("where one is", () => {
     expect(useBench.getState().loop).toEqual([441000 - 8 * 44100, 441000]);
   });
 
-  it("stops at the end and is back at the start", () => {
+  it("stops when what rings on after the end is over, and is back at the start", () => {
     listening.setPlaying(true);
-    player.events.heard({ head: { song: 441000 }, meters: { stages: {}, match: null } } as never);
+    const heard = (song: number) =>
+      player.events.heard({ head: { song }, meters: { stages: {}, match: null, tail: 4410 } } as never);
+    heard(445409);
+    expect(useBench.getState().playing).toBe(true);
+    heard(445410);
     expect(useBench.getState().playing).toBe(false);
     expect(asked("seek")?.song).toBe(0);
   });

@@ -5,7 +5,7 @@ import { LivePlayer } from "../live/player";
 import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf, MASTER } from "./editing";
-import { describe, moveParam, onEdit, standing } from "./edits";
+import { describe, moveParam, onBounces, onEdit, settle, standing } from "./edits";
 import { carried } from "../ui/scale";
 import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
 import { complain, PLAIN, readings, useBench } from "./store";
@@ -26,13 +26,25 @@ export function currentPlayer(): LivePlayer | null {
   return player;
 }
 
+let opening = 0;
+
 export async function openSong(id: number): Promise<void> {
+  const mine = ++opening;
+  // what was edited of the song before is kept first
+  await settle();
   const [declared, song] = await Promise.all([api.stages(), api.song(id)]);
+  // of several that were asked for the last one counts, however long the first one takes
+  if (mine !== opening) return;
   const within = (params: Param[]) => params.map((param) => carried(param, song.rate_hz));
   const stages: Stages = {
-    kinds: declared.kinds.map((kind) => ({ ...kind, params: within(kind.params) })),
-    band: within(declared.band),
-    detector_filter: within(declared.detector_filter),
+    kinds: declared.kinds.map((kind) => ({
+      ...kind,
+      params: within(kind.params),
+      items: Object.fromEntries(
+        Object.entries(kind.items).map(([name, item]) => [name, { ...item, params: within(item.params) }]),
+      ),
+    })),
+    branch: declared.branch,
   };
   player?.close();
   const { recipe } = song.revision;
@@ -68,10 +80,11 @@ export async function openSong(id: number): Promise<void> {
     heard: ({ head, meters }) => {
       readings.take(head, meters);
       if (meters.match && meters.other_name === get().other) estimateMatch(meters.match);
-      if (get().loop === null && head.song >= song.frames) stopAtEnd();
+      if (get().loop === null && head.song >= song.frames + meters.tail) stopAtEnd();
     },
   });
   onEdit((edited, revision) => player?.ask({ type: "edit", recipe: edited, revision }));
+  onBounces(() => openSong(id));
   const act = { setMonitor, setMatched, setQueue, setLoop, compare, listenAs, move: moveParam };
   Object.assign(window, { tinKettle: { player, state: get, act } });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });

@@ -40,7 +40,7 @@ describe("readings", () => {
   it("go over what the survey found", () => {
     const survey = { input_db: [-30, -31], heard_db: [-32, -33], effort_db: [0, -1] };
     const live = { input_db: [NaN, -5], heard_db: [NaN, -6], effort_db: [NaN, -7] };
-    expect(overlay(survey, live, 2)).toEqual({
+    expect(overlay(survey, live, 2)).toMatchObject({
       input_db: [-30, -5],
       heard_db: [-32, -6],
       effort_db: [0, -7],

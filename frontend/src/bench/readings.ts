@@ -7,11 +7,13 @@ export const READING_FRAMES = 256;
 class Track {
   readonly input: Float32Array;
   readonly heard: Float32Array;
+  readonly output: Float32Array;
   readonly effort: Float32Array;
 
   constructor(length: number) {
     this.input = new Float32Array(length).fill(NaN);
     this.heard = new Float32Array(length).fill(NaN);
+    this.output = new Float32Array(length).fill(NaN);
     this.effort = new Float32Array(length).fill(NaN);
   }
 }
@@ -39,14 +41,16 @@ export class Readings {
         this.tracks.set(id, track);
       }
       if (at >= track.input.length) continue;
-      track.input.set(reading.input_db.slice(0, track.input.length - at), at);
-      track.heard.set(reading.heard_db.slice(0, track.heard.length - at), at);
-      track.effort.set(reading.effort_db.slice(0, track.effort.length - at), at);
+      const room = track.input.length - at;
+      track.input.set((reading.input_db ?? []).slice(0, room), at);
+      track.heard.set((reading.heard_db ?? []).slice(0, room), at);
+      track.output.set((reading.output_db ?? []).slice(0, room), at);
+      track.effort.set((reading.effort_db ?? []).slice(0, room), at);
     }
   }
 
   /** Columns between two song frames; NaN where nothing was heard yet. */
-  columns(id: string, from: number, to: number, count: number): Series | null {
+  columns(id: string, from: number, to: number, count: number): Required<Series> | null {
     const track = this.tracks.get(id);
     if (!track) return null;
     const width = (to - from) / count / READING_FRAMES;
@@ -64,13 +68,14 @@ export class Readings {
     return {
       input_db: gather(track.input, Math.max),
       heard_db: gather(track.heard, Math.max),
+      output_db: gather(track.output, Math.max),
       effort_db: gather(track.effort, Math.min),
     };
   }
 }
 
 /** What was heard since the last change, over what the survey found. */
-export function overlay(survey: Series | null, live: Series | null, count: number): Series {
+export function overlay(survey: Series | null, live: Series | null, count: number): Required<Series> {
   const merge = (a: number[] | undefined, b: number[] | undefined) =>
     Array.from({ length: count }, (_, i) => {
       const now = b?.[i] ?? NaN;
@@ -79,6 +84,7 @@ export function overlay(survey: Series | null, live: Series | null, count: numbe
   return {
     input_db: merge(survey?.input_db, live?.input_db),
     heard_db: merge(survey?.heard_db, live?.heard_db),
+    output_db: merge(survey?.output_db, live?.output_db),
     effort_db: merge(survey?.effort_db, live?.effort_db),
   };
 }

@@ -97,6 +97,15 @@ export function kindInfo(kind: string): KindInfo | undefined {
   return useBench.getState().stages?.kinds.find((info) => info.kind === kind);
 }
 
+const NO_PARAMS: Param[] = [];
+
+/** The parameters of what a stage's list holds, such as an equalizer's bands. */
+export function useItems(kind: string, list: string): Param[] {
+  return useBench(
+    (s) => s.stages?.kinds.find((info) => info.kind === kind)?.items[list]?.params ?? NO_PARAMS,
+  );
+}
+
 export function paramInfo(kind: string, name: string): Param | undefined {
   return kindInfo(kind)?.params.find((param) => param.name === name);
 }

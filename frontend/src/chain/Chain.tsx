@@ -1,40 +1,22 @@
-import {
-  closestCenter,
-  DndContext,
-  KeyboardSensor,
-  PointerSensor,
-  useSensor,
-  useSensors,
-} from "@dnd-kit/core";
+import { closestCenter, DndContext, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import type { DragEndEvent } from "@dnd-kit/core";
-import {
-  SortableContext,
-  sortableKeyboardCoordinates,
-  useSortable,
-  verticalListSortingStrategy,
-} from "@dnd-kit/sortable";
+import { SortableContext, useSortable, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { DropdownMenu } from "radix-ui";
-import { memo } from "react";
-import type { Stage } from "../api/types";
-import {
-  addStage,
-  busOf,
-  chainOf,
-  MASTER,
-  moveStage,
-  removeStage,
-  setField,
-  stageOf,
-} from "../bench/editing";
+import { Fragment, memo } from "react";
+import type { KindInfo, Stage } from "../api/types";
+import { addStage, busOf, chainOf, MASTER, moveStage, stageOf } from "../bench/editing";
 import { compare, openLane, select, WITHOUT_CHAIN } from "../bench/listening";
 import { edit } from "../bench/edits";
+import { removeFromChain } from "../bench/keys";
 import { useShape } from "../bench/shape";
 import { useSurvey } from "../bench/useSurvey";
 import { kindInfo, useBench } from "../bench/store";
-import { formatDb } from "../ui/format";
 import { Hint } from "../ui/Hint";
-import { useHeard } from "../ui/useHeard";
+import { branchesOf } from "../tree/tree";
+import { BranchRows } from "./BranchRows";
+import { Effort } from "./Effort";
+import { StageSwitch } from "./StageSwitch";
 import { BusStrip } from "./BusStrip";
 
 /** The chain from top to bottom: what the sound passes, in order. */
@@ -43,10 +25,7 @@ export function Chain() {
   const lane = useBench((s) => s.lane);
   const chain = chainOf(recipe, lane);
   const bus = useBench((s) => busOf(s.recipe!, lane));
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  );
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 6 } }));
   const drop = ({ active, over }: DragEndEvent) => {
     if (!over || active.id === over.id) return;
     const to = chain.findIndex((stage) => stage.id === over.id);
@@ -58,11 +37,21 @@ export function Chain() {
       <Lanes />
       {bus && <BusStrip bus={bus} />}
       <div className="min-h-0 flex-1 overflow-y-auto">
-        <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>
+        <DndContext
+          sensors={sensors}
+          collisionDetection={closestCenter}
+          onDragEnd={drop}
+          accessibility={{ screenReaderInstructions: { draggable: "Alt and an arrow key move the stage." } }}
+        >
           <SortableContext items={chain.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
             <ol>
               {chain.map((stage) => (
-                <Row key={stage.id} id={stage.id} />
+                <Fragment key={stage.id}>
+                  <Row id={stage.id} />
+                  {branchesOf(stage).map((branch) => (
+                    <BranchRows key={branch.id} split={stage.id} branch={branch.id} depth={1} />
+                  ))}
+                </Fragment>
               ))}
             </ol>
           </SortableContext>
@@ -145,12 +134,6 @@ function StageRow({ stage }: { stage: Stage }) {
   const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({
     id: stage.id,
   });
-  const toggle = () =>
-    edit(
-      setField(useBench.getState().recipe!, stage.id, { on: !stage.on }),
-      `${title} ${stage.on ? "off" : "on"}`,
-      true,
-    );
   return (
     <li
       ref={setNodeRef}
@@ -158,15 +141,7 @@ function StageRow({ stage }: { stage: Stage }) {
       style={{ transform: CSS.Translate.toString(transform), transition }}
       className={`group relative h-[45px] border-b border-faint before:absolute before:top-0 before:-bottom-px before:left-[19px] before:w-[3px] before:bg-rim before:opacity-[.28] ${selected ? "bg-rim2" : "bg-enamel"} ${isDragging ? "z-20 shadow-[3px_3px_0_rgb(32_66_107/0.18)]" : ""}`}
     >
-      <button
-        type="button"
-        role="switch"
-        aria-checked={stage.on}
-        aria-label={`${title} on`}
-        title={stage.on ? "Switch off" : "Switch on"}
-        onClick={toggle}
-        className={`absolute top-[14px] left-[13px] z-10 h-[15px] w-[15px] rounded-full border-2 border-rim ${stage.on ? "bg-rim" : "bg-enamel"}`}
-      />
+      <StageSwitch stage={stage} title={title} place="top-[14px] h-[15px] w-[15px]" left={13} />
       <button
         type="button"
         {...attributes}
@@ -188,7 +163,7 @@ function StageRow({ stage }: { stage: Stage }) {
         type="button"
         aria-label={`Remove ${title}`}
         title="Remove"
-        onClick={() => edit(removeStage(useBench.getState().recipe!, stage.id), `Remove ${title}`, true)}
+        onClick={() => removeFromChain(stage.id)}
         className="absolute top-[5px] right-[6px] z-10 px-[5px] text-[14px] leading-none text-mute opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-copper"
       >
         ×
@@ -214,17 +189,8 @@ function WithoutChain() {
   );
 }
 
-/** What it takes off at the moment. */
-function Effort({ stage }: { stage: string }) {
-  const playing = useBench((s) => s.playing);
-  const effort = useHeard()?.meters.stages[stage]?.effort_db;
-  if (!playing) return null;
-  return (
-    <span className="pointer-events-none absolute top-[7px] right-[10px] font-[620] text-copper group-focus-within:right-7 group-hover:right-7">
-      {formatDb(effort?.length ? Math.min(...effort) : 0, false, "")}
-    </span>
-  );
-}
+/** What holds chains comes with a recipe; the others begin at their defaults. */
+const canBegin = ({ params }: KindInfo) => !params.some(({ name }) => name === "branches");
 
 function AddStage() {
   const lane = useBench((s) => s.lane);
@@ -236,7 +202,7 @@ function AddStage() {
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu" align="start" sideOffset={2}>
-          {kinds.map((info) => (
+          {kinds.filter(canBegin).map((info) => (
             <DropdownMenu.Item
               key={info.kind}
               onSelect={() => {

@@ -8,7 +8,7 @@ import { edit, settle } from "../bench/edits";
 import { complain, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
 import { Choice } from "../ui/Choice";
-import { withMinus } from "../ui/format";
+import { withMinus, formatMoment } from "../ui/format";
 
 /** Named states of the song: name one, hear it, see what differs, take it or a stage of it back. */
 export function Versions() {
@@ -63,7 +63,7 @@ export function Versions() {
           <li key={version.id} className="border-b border-faint py-2">
             <div className="flex items-center gap-2">
               <b className="font-[640]">{version.name}</b>
-              <span className="cap">{new Date(version.made_at).toLocaleString()}</span>
+              <span className="cap">{formatMoment(version.made_at)}</span>
               <span className="ml-auto" />
               <button type="button" className="plain" onClick={() => compare(`version:${version.id}`)}>
                 Hear

@@ -125,7 +125,7 @@ function Correlation() {
     drawCorrelation(
       context,
       width,
-      useBench.getState().playing ? (heardNow()?.gauge.correlation ?? null) : null,
+      useBench.getState().playing ? (heardNow()?.gauge?.correlation ?? null) : null,
     ),
   );
   return (
@@ -141,7 +141,7 @@ function Correlation() {
 function Scope() {
   const trail = useRef<Gauge["scope"][]>([]);
   const ref = useMovingCanvas((context, width, height) => {
-    const scope = useBench.getState().playing ? heardNow()?.gauge.scope : undefined;
+    const scope = useBench.getState().playing ? heardNow()?.gauge?.scope : undefined;
     if (!scope) trail.current = [];
     else if (scope !== trail.current.at(-1)) trail.current = [...trail.current, scope].slice(-TRAIL);
     drawScope(context, width, height, trail.current);

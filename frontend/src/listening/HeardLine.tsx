@@ -58,14 +58,14 @@ export function HeardLine() {
       )}
       <span className="ml-auto" />
       <Heavy />
-      {now?.gauge.clips && blind === null && (
+      {now?.gauge?.clips && blind === null && (
         <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-on-rim">
           monitor clips
         </span>
       )}
       <Popover.Root>
         <Popover.Trigger
-          className={`cap shrink-0 truncate hover:text-ink ${underruns > 0 || !connected || load > 80 ? "text-copper" : ""}`}
+          className={`cap shrink-0 truncate hover:text-ink ${underruns > 0 || !connected || load > 80 ? "font-bold text-ink" : ""}`}
         >
           {connected ? `live · ${song.rate_hz / 1000} kHz` : "connection lost, coming back by itself"}
           {` · load ${load} %`}

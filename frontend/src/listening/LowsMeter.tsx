@@ -4,7 +4,7 @@ import { energyDb } from "../ui/spectrum";
 
 /** The low end's level against all the rest, as it is heard. */
 export function LowsMeter({ below }: { below: number }) {
-  const spectrum = useHeard()?.gauge.spectrum;
+  const spectrum = useHeard()?.gauge?.spectrum;
   const more_db = spectrum ? energyDb(spectrum, 8, below) - energyDb(spectrum, below, 22000) : null;
   return (
     <span>

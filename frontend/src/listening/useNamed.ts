@@ -1,7 +1,7 @@
 /** The versions and references that now may be compared with. */
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
-import { allStages } from "../bench/editing";
+import { walk } from "../tree/tree";
 import type { Heard } from "../bench/store";
 import { kindInfo, useBench } from "../bench/store";
 import type { Named } from "./words";
@@ -23,7 +23,7 @@ export function useNamed(): Named {
 export function stageTitles(): Record<string, string> {
   const { recipe } = useBench.getState();
   return Object.fromEntries(
-    (recipe ? allStages(recipe) : []).map((stage) => [stage.id, kindInfo(stage.kind)?.title ?? stage.kind]),
+    (recipe ? walk(recipe) : []).map((stage) => [stage.id, kindInfo(stage.kind)?.title ?? stage.kind]),
   );
 }
 

@@ -47,6 +47,8 @@ export class LivePlayer {
   private reportedAt = 0;
   private told: Moment | null = null;
   private closed = false;
+  /** whether anything was heard yet */
+  played = false;
 
   constructor(
     readonly songId: number,
@@ -110,7 +112,10 @@ export class LivePlayer {
   set(settings: Partial<Omit<PlayerSettings, "type">>): void {
     Object.assign(this.settings, settings);
     this.node?.port.postMessage(this.settings);
-    if (settings.playing) void this.context.resume();
+    if (settings.playing) {
+      this.played = true;
+      void this.context.resume();
+    }
   }
 
   /** Frame of the stream that leaves the speakers now; the device's own delay is taken into account. */
@@ -128,7 +133,8 @@ export class LivePlayer {
     );
     if (!found) return null;
     const moment = (found.moment ??= { head: found.head, meters: JSON.parse(found.meters) as Meters });
-    if (moment !== this.told) {
+    // what waits to be played was not heard yet
+    if (moment !== this.told && this.played) {
       this.told = moment;
       this.events.heard(moment);
     }

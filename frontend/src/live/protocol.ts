@@ -25,10 +25,12 @@ export interface Gauge {
   clips: boolean;
 }
 
+/** What a stage reads of a block by name; of a bus, a group or a branch only what it gives. */
 export interface Reading {
-  input_db: number[];
-  heard_db: number[];
-  effort_db: number[];
+  input_db?: number[];
+  heard_db?: number[];
+  output_db?: number[];
+  effort_db?: number[];
 }
 
 export interface Meters {
@@ -38,6 +40,8 @@ export interface Meters {
   stages: Record<string, Reading>;
   /** spectrum of what the chosen stage listens to, where it has a detector */
   detector?: [number[], number[]];
+  /** frames for which the chain rings on after the song */
+  tail: number;
   /** gains by the loudness heard so far; null while one of the two is silent */
   match: Match | null;
   load: number;

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { api } from "../api/client";
 import type { Finding } from "../api/types";
-import { allStages } from "../bench/editing";
+import { walk } from "../tree/tree";
 import { compare, seek, select } from "../bench/listening";
 import { settle } from "../bench/edits";
 import { useShape } from "../bench/shape";
@@ -19,7 +19,7 @@ export function MapNotes() {
   const survey = useSurvey();
   const busy = survey?.state !== "done" || saved !== "saved";
   const findings = survey?.findings ?? [];
-  const hardest = allStages(recipe).flatMap((stage) => {
+  const hardest = walk(recipe).flatMap((stage) => {
     const found = survey?.hardest?.[stage.id];
     return found && found.db < -0.05 ? [{ stage, ...found }] : [];
   });

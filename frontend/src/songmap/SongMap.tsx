@@ -1,6 +1,6 @@
 import { useRef, useState } from "react";
 import type { PointerEvent, WheelEvent } from "react";
-import { allStages } from "../bench/editing";
+import { walk } from "../tree/tree";
 import { heardSong, seek, select, setLoop, setView } from "../bench/listening";
 import { useShape } from "../bench/shape";
 import type { Span } from "../bench/store";
@@ -114,7 +114,7 @@ export function SongMap() {
     else if (held.edge === null) {
       const flag = flagAt(x, y, flags, width, view, rateHz);
       const zone = zoneAt(y, rows.length);
-      const dynamic = allStages(recipe).filter((s) => s.on && kindInfo(s.kind)?.dynamic);
+      const dynamic = walk(recipe).filter((s) => s.on && kindInfo(s.kind)?.dynamic);
       const stage = zone.kind === "row" ? dynamic[zone.row ?? 0] : undefined;
       if (stage) select(stage.id);
       seek(flag === null ? frameAt(x, width, view) : (flags[flag]! - 1) * rateHz);

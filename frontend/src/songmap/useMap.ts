@@ -3,7 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api } from "../api/client";
 import type { MapRows, Recipe, Stage } from "../api/types";
-import { allStages, busOf, laneOf, MASTER } from "../bench/editing";
+import { busOf, laneOf, MASTER } from "../bench/editing";
+import { branchOf, walk } from "../tree/tree";
 import { useShape } from "../bench/shape";
 import type { Span } from "../bench/store";
 import { kindInfo, useBench } from "../bench/store";
@@ -24,11 +25,16 @@ const SCOPE_FRAMES = 4096;
 /** While the wheel turns, what is there is drawn larger or smaller; the finer picture follows. */
 const REST_MS = 80;
 
-/** What a stage is called where those of all buses stand together. */
+/** What a stage is called where those of all buses and branches stand together. */
 export function stageTitle(recipe: Recipe, stage: Stage): string {
   const lane = laneOf(recipe, stage.id);
   const title = kindInfo(stage.kind)?.title ?? stage.kind;
-  return lane === MASTER ? title : `${busOf(recipe, lane)?.name || lane} · ${title}`;
+  const branch = branchOf(recipe, stage.id);
+  const within = [
+    ...(lane === MASTER ? [] : [busOf(recipe, lane)?.name || lane]),
+    ...(branch ? [branch.name || branch.id] : []),
+  ];
+  return [...within, title].join(" · ");
 }
 
 export function useView(): Span {
@@ -96,7 +102,7 @@ export function useMap(extra: readonly ExtraRow[]) {
   const near = zoomedIn && tile && covers(tile.span, view) ? tile : null;
   const shown: Partial<MapRows> | undefined = near ?? survey;
   const span: Span = near?.span ?? [0, song.frames];
-  const rows: Row[] = allStages(recipe)
+  const rows: Row[] = walk(recipe)
     .filter((stage) => stage.on && kindInfo(stage.kind)?.dynamic)
     .map((stage) => ({
       title: stageTitle(recipe, stage),

@@ -1,6 +1,6 @@
 import type { Band, Channels } from "../api/types";
 import { rest } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { useItems } from "../bench/store";
 import { Choice } from "../ui/Choice";
 import { Rule } from "../ui/Rule";
 import { bandWords, changeBand, copyToOther, hasGain, isPass, SHAPES } from "./bands";
@@ -29,7 +29,7 @@ export function BandFigures({
   band: Band;
   choose: (id: string | null) => void;
 }) {
-  const params = useBench((s) => s.stages?.band ?? []);
+  const params = useItems("equalizer", "bands");
   const param = (name: string) => params.find((p) => p.name === name)!;
   const { bands } = stage.params;
   const number = bands.indexOf(band) + 1;

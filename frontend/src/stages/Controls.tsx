@@ -12,7 +12,7 @@ import { followWork, newReference } from "./keepWork";
 
 const FEW = 5;
 /** What has a place of its own on the bench. */
-const ELSEWHERE = new Set(["key", "bands", "phase"]);
+const ELSEWHERE = new Set(["key", "bands", "phase", "by"]);
 const MIX: Param = {
   name: "mix",
   type: "number",

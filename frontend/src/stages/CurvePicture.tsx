@@ -44,10 +44,10 @@ export function CurvePicture({ stage, inDb, outDb, threshold, makeupDb, axis, ti
       dash: [2, 3],
     });
     const reading = heardNow()?.meters.stages[stage];
-    if (reading?.heard_db.length) {
+    if (reading?.heard_db?.length) {
       const last = reading.heard_db.length - 1;
       const level = reading.heard_db[last]!;
-      const out = level + reading.effort_db[last]! + makeupDb;
+      const out = level + (reading.effort_db?.[last] ?? 0) + makeupDb;
       if (level > axis.low)
         drawDiamond(context, xAt(frame, axis, level), yAt(frame, axis, Math.max(axis.low, out)));
     }

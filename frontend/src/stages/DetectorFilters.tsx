@@ -1,5 +1,5 @@
 import type { DetectorFilter, Param, Stage } from "../api/types";
-import { useBench } from "../bench/store";
+import { useItems } from "../bench/store";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 import { changeFilters, letGo, moveFilter, useFollow } from "./detector";
@@ -17,7 +17,7 @@ const FRESH: DetectorFilter = { kind: "high_pass", hz: 100, q: 0.707, gain_db: 0
 
 /** What the detector hears through: up to three filters, none of which the sound itself passes. */
 export function DetectorFilters({ stage, filters }: { stage: Stage; filters: DetectorFilter[] }) {
-  const params = useBench((s) => s.stages?.detector_filter ?? []);
+  const params = useItems("compressor", "detector_filters");
   const follows = useFollow((s) => s.follows);
   const change = (next: DetectorFilter[], label: string) => changeFilters(stage.id, next, label, true);
   return (

@@ -13,6 +13,7 @@ import { CurvePicture } from "./CurvePicture";
 import { DetectorPicture } from "./DetectorPicture";
 import { EqualizerEditor } from "./EqualizerEditor";
 import { FilterPicture } from "./FilterPicture";
+import { SplitPicture } from "./SplitPicture";
 import { TimePicture } from "./TimePicture";
 
 const CHANNEL_NAMES: Record<Channels, string> = {
@@ -113,6 +114,7 @@ function Picture({ stage }: { stage: Stage }) {
   const shows = useCompressorPicture((s) => s.shows);
   const picture = useBench((s) => s.described[stage.id]?.picture);
   if (stage.kind === "filter") return <FilterPicture stage={stage} />;
+  if (stage.kind === "split") return <SplitPicture stage={stage} />;
   if (stage.kind === "trim" || stage.kind === "equalizer") return <TrimPicture stage={stage} />;
   const curve = { inDb: picture?.in_db ?? [], outDb: picture?.out_db ?? [] };
   if (stage.kind === "limiter") {

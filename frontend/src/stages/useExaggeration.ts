@@ -23,7 +23,7 @@ export function useExaggeration(id: string): void {
   useEffect(() => {
     let held = false;
     const down = (event: KeyboardEvent) => {
-      if (event.key !== "x" || event.repeat || event.ctrlKey || event.metaKey) return;
+      if (event.key.toLowerCase() !== "x" || event.repeat || event.ctrlKey || event.metaKey) return;
       if (event.target instanceof HTMLInputElement) return;
       held = true;
       pretend((recipe) => exaggerated(recipe, id));
@@ -36,7 +36,7 @@ export function useExaggeration(id: string): void {
       useBench.setState({ said: null });
     };
     const up = (event: KeyboardEvent) => {
-      if (event.key === "x") back();
+      if (event.key.toLowerCase() === "x") back();
     };
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);

@@ -1,5 +1,5 @@
 import { Slider } from "radix-ui";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import type { Param } from "../api/types";
 import { formatTick, formatValue, parseValue } from "./format";
 import { Hint } from "./Hint";
@@ -61,20 +61,28 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
   const [wrong, setWrong] = useState(false);
   const scaled: Scaled = { low: param.low ?? 0, high: param.high ?? 1, scale: param.scale };
   const reset = typeof param.default === "number" ? param.default : scaled.low;
-  const startTyping = () => setTyped("");
+  const thumb = useRef<SVGSVGElement>(null);
+  const startTyping = (first: string) => setTyped(first);
+  const endTyping = () => {
+    setTyped(null);
+    setWrong(false);
+  };
   const rule = useRule({ ...scaled, value, reset, onMove, onRest, onType: startTyping });
   const shown = formatValue(param, value);
 
-  const take = (text: string) => {
+  /** Take what was typed; false where it is no value of this rule. */
+  const take = (text: string): boolean => {
     const number = parseValue(param, text);
-    if (text.trim() === "") setTyped(null);
-    else if (number === null || number < scaled.low || number > scaled.high) setWrong(true);
-    else {
-      setTyped(null);
-      setWrong(false);
+    if (text.trim() !== "") {
+      if (number === null || number < scaled.low || number > scaled.high) {
+        setWrong(true);
+        return false;
+      }
       onMove(number);
       onRest();
     }
+    endTyping();
+    return true;
   };
 
   return (
@@ -89,7 +97,7 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
             tabIndex={-1}
             className="shrink-0 cursor-text text-[13px] font-[640] hover:text-rim"
             title="Click to type a value"
-            onClick={startTyping}
+            onClick={() => startTyping("")}
           >
             {shown}
             {note && <span className="cap"> {note}</span>}
@@ -111,13 +119,17 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
             }}
             onKeyDown={(event) => {
               event.stopPropagation();
-              if (event.key === "Enter") take(typed);
-              if (event.key === "Escape") setTyped(null);
+              if (event.key === "Escape") endTyping();
+              else if ((event.key !== "Enter" && event.key !== "Tab") || !take(typed)) {
+                if (event.key === "Tab") event.preventDefault();
+                return;
+              }
+              // the focus stays on the rule
+              event.preventDefault();
+              thumb.current?.focus();
             }}
-            onBlur={() => {
-              setTyped(null);
-              setWrong(false);
-            }}
+            onFocus={({ target }) => target.setSelectionRange(target.value.length, target.value.length)}
+            onBlur={endTyping}
           />
         )}
       </div>
@@ -128,7 +140,7 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
         step={(scaled.high - scaled.low) / 100000}
         value={[value]}
         {...rule}
-        onDoubleClick={startTyping}
+        onDoubleClick={() => startTyping("")}
       >
         <Slider.Track className="absolute inset-x-0 top-[4px] block h-[3px] bg-line">
           <span
@@ -139,7 +151,7 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
         {/* the thumb's place is ours: Radix lays values out evenly, a rule may be logarithmic */}
         <span className="pointer absolute top-0 z-10" style={{ left: `${toShare(scaled, value) * 100}%` }}>
           <Slider.Thumb asChild aria-label={param.label} aria-valuetext={shown} onBlur={onRest}>
-            <svg width="11" height="13" className="-ml-[5.5px] block" viewBox="0 0 11 13">
+            <svg ref={thumb} width="11" height="13" className="-ml-[5.5px] block" viewBox="0 0 11 13">
               <path d="M.5 0h10v7.5l-5 5.5-5-5.5z" className="fill-ink" />
             </svg>
           </Slider.Thumb>

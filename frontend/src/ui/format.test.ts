@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { formatDb, formatHz, formatTime, formatValue, parseValue } from "./format";
+import { formatDb, formatHz, formatMoment, formatTime, formatValue, parseValue } from "./format";
 import { fromShare, rounded, stepped, toShare, withRoom } from "./scale";
 
 const hz = { name: "hz", unit: "Hz", low: 20, high: 20000 };
@@ -16,6 +16,9 @@ describe("values with units", () => {
     ["50 %", share, 0.5],
     ["50", share, 0.5],
     ["loud", hz, null],
+    ["10 ms", { unit: "dB", low: -60, high: 24 }, null],
+    ["3 dB", hz, null],
+    ["-", { unit: "dB", low: -60, high: 0 }, null],
     ["", hz, null],
   ])("reads %s", (text, param, value) => expect(parseValue(param, text)).toBe(value));
 
@@ -32,6 +35,7 @@ describe("values with units", () => {
     expect(formatTime(72.4, 2)).toBe("1:12.40");
     expect(formatTime(59.999, 1)).toBe("1:00.0");
     expect(formatValue(share, 0.5)).toBe("50 %");
+    expect(formatMoment(new Date(2031, 2, 4, 9, 5))).toBe("2031-03-04 09:05");
   });
 });
 

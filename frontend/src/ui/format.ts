@@ -34,6 +34,14 @@ export function formatTime(seconds: number, decimals = 0): string {
     : `${minutes}:${rest.padStart(decimals ? decimals + 3 : 2, "0")}`;
 }
 
+/** Day and time as ISO 8601 writes them, by the clock on the wall: `2026-11-25 21:46`. */
+export function formatMoment(moment: string | Date): string {
+  const at = new Date(moment);
+  const two = (number: number) => String(number).padStart(2, "0");
+  const day = `${at.getFullYear()}-${two(at.getMonth() + 1)}-${two(at.getDate())}`;
+  return `${day} ${two(at.getHours())}:${two(at.getMinutes())}`;
+}
+
 function trim(value: number, digits: number): string {
   return String(Number(value.toPrecision(digits)));
 }
@@ -61,6 +69,15 @@ export function formatTick(param: Pick<Param, "unit" | "low" | "high">, value: n
   return withMinus(trim(value, 3));
 }
 
+/** What may be typed behind a number, by the unit of the parameter. */
+const UNITS: Record<string, string[]> = {
+  Hz: ["k", "khz", "hz"],
+  ms: ["ms", "s"],
+  dB: ["db"],
+  ": 1": [": 1", ":1", "x"],
+  "": ["%", "x"],
+};
+
 /** What was typed, in the parameter's unit: `1.2k`, `1.2 kHz`, `180 ms`, `1.5 s`, `−18 dB`, `2:1`, `50 %`; null if none. */
 export function parseValue(param: Pick<Param, "unit" | "low" | "high">, text: string): number | null {
   const clean = text.trim().toLowerCase().replace(MINUS, "-").replace(",", ".");
@@ -68,8 +85,9 @@ export function parseValue(param: Pick<Param, "unit" | "low" | "high">, text: st
   if (!found) return null;
   const number = Number(found[1]);
   const unit = found[2] ?? "";
+  if (unit && !UNITS[param.unit]?.includes(unit)) return null;
   if (unit.startsWith("k")) return number * 1000;
-  if (unit === "s" && param.unit === "ms") return number * 1000;
+  if (unit === "s") return number * 1000;
   const share = param.high === 1 && !param.unit;
   if (share && (unit === "%" || Math.abs(number) > 1)) return number / 100;
   return number;

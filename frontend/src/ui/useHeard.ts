@@ -9,14 +9,17 @@ const READ_MS = 120;
 export interface HeardNow {
   song: number;
   meters: Meters;
-  gauge: Gauge;
+  /** null before anything was played */
+  gauge: Gauge | null;
 }
 
 export function heardNow(): HeardNow | null {
-  const found = currentPlayer()?.now();
-  if (!found) return null;
+  const player = currentPlayer();
+  const found = player?.now();
+  if (!player || !found) return null;
   const { meters } = found.moment;
-  return { song: found.song, meters, gauge: meters[useBench.getState().heard === "now" ? "now" : "other"] };
+  const side = useBench.getState().heard === "now" ? "now" : "other";
+  return { song: found.song, meters, gauge: player.played ? meters[side] : null };
 }
 
 export function useHeard(): HeardNow | null {

@@ -9,7 +9,8 @@ export interface RuleOptions extends Scaled {
   reset: number;
   onMove: (value: number) => void;
   onRest: () => void;
-  onType: () => void;
+  /** Begin to type, with what was typed first. */
+  onType: (first: string) => void;
 }
 
 const FINE = 0.1;
@@ -61,7 +62,8 @@ export function useRule(options: RuleOptions) {
       } else if (event.key === "Home") value = options.low;
       else if (event.key === "End") value = options.high;
       else if (event.key === "Backspace" || event.key === "Delete") value = options.reset;
-      else if (event.key === "Enter" || /^[0-9.−-]$/.test(event.key)) options.onType();
+      else if (event.key === "Enter") options.onType("");
+      else if (/^[0-9.,+−-]$/.test(event.key) && !event.ctrlKey && !event.metaKey) options.onType(event.key);
       else return;
       event.preventDefault();
       event.stopPropagation();
