@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import subprocess
 import sys
-from collections.abc import Callable, Iterator
+import tracemalloc
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
 
 from bench.base import best_s
 from tests.conftest import music, recipe_of
-from tin_kettle.core.engine.graph import Graph
+from tin_kettle.core.dsp.crossover import Bands
+from tin_kettle.core.dsp.timeline import Span, Timeline
+from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.survey.survey import survey_song
@@ -35,6 +39,55 @@ STAGES: dict[str, dict[str, Any]] = {
     "equalizer, 8 bands on mid, side and stereo": {"kind": "equalizer", "params": {"bands": EIGHT}},
     "equalizer, the same in linear phase": {"kind": "equalizer", "params": {"bands": EIGHT, "phase": "linear"}},
 }
+THREE_BANDS = [
+    {"id": name, "chain": [{"id": f"{name}-c", "kind": "compressor", "params": {"threshold_db": -24}}]}
+    for name in ("low", "middle", "high")
+]
+CORNERS = [120, 2400]
+SPLITS: dict[str, dict[str, Any]] = {
+    "split of three bands, a compressor in each": {
+        "kind": "split",
+        "params": {"by": "bands", "crossovers_hz": CORNERS, "branches": THREE_BANDS},
+    },
+    "split of three bands, empty": {
+        "kind": "split",
+        "params": {"by": "bands", "crossovers_hz": CORNERS, "branches": [{"id": n} for n in ("low", "middle", "high")]},
+    },
+}
+Rides = Sequence[dict[str, Any]]
+RIDDEN_CHAIN: list[dict[str, Any]] = [
+    {"id": "trim", "kind": "trim"},
+    {"id": "filter", "kind": "filter", "params": {"high_pass_on": True}},
+    {"id": "tone", "kind": "equalizer", "params": {"bands": EIGHT}},
+    *({"id": f"hold{i}", "kind": "compressor", "params": {"threshold_db": -24}} for i in range(3)),
+    {"id": "end", "kind": "limiter", "params": {"gain_db": 6}},
+]
+RIDDEN = [
+    ("trim", "gain_db", -3, 0), ("trim", "balance", -0.1, 0.1), ("filter", "mix", 0.5, 1), ("tone", "mix", 0.8, 1),
+    ("mix", "pan", -0.1, 0.1),
+    *((f"hold{i}", name, low, high) for i in range(3) for name, low, high in (
+        ("threshold_db", -30, -20), ("ratio", 1.5, 3), ("attack_ms", 10, 40), ("mix", 0.6, 1))),
+    ("end", "gain_db", 3, 6), ("end", "ceiling_db", -2, -1), ("mix", "gain_db", -3, 0),
+]  # fmt: skip
+SWEPT = [("filter", "high_pass_hz", 20, 60), ("tone", "bands.b1.gain_db", 0, 2)]
+
+
+def rides(ridden: list[tuple[str, str, float, float]]) -> Rides:
+    """Up and down again in four seconds."""
+    return [
+        {
+            "target": target,
+            "param": param,
+            "points": [
+                {"at": 0, "value": low, "ramp": "line"},
+                {"at": 2, "value": high, "ramp": "smooth"},
+                {"at": 4, "value": low},
+            ],
+        }
+        for target, param, low, high in ridden
+    ]
+
+
 SHORT_CHAIN = [STAGES[name] for name in list(STAGES)[:3]]
 
 GOALS = {
@@ -75,13 +128,14 @@ def blocks(seconds: float, size: int) -> list[np.ndarray]:
     return [np.ascontiguousarray(x[:, at : at + size]) for at in range(0, x.shape[1] - size, size)]
 
 
-def per_frame_s(stages: list[dict[str, Any]], size: int = BLOCK) -> float:
+def per_frame_s(stages: list[dict[str, Any]], size: int = BLOCK, automation: Rides = ()) -> float:
     """Seconds that a frame takes through a chain in blocks of a size, on one thread."""
-    graph, given = Graph(recipe_of(*stages), RATE_HZ), blocks(4.0, size)
+    graph, given = Graph(recipe_of(*stages, automation=list(automation)), RATE_HZ), blocks(4.0, size)
+    clock = Timeline()
 
     def work() -> None:
-        for block in given:
-            graph.process({"mix": block})
+        for number, block in enumerate(given):
+            graph.process({"mix": block}, Span(clock, number * size, size))
 
     return best_s(work, 9) / (len(given) * size)
 
@@ -101,11 +155,78 @@ def in_base(stage: dict[str, Any], size: int, base: Callable[[], float]) -> floa
     return 2.0 * took_s / (before_s + base())
 
 
+def ridden_share(size: int, automation: Rides) -> float:
+    """What a chain of seven stages costs while values are ridden, against what it costs at rest."""
+    still_s = min(per_frame_s(RIDDEN_CHAIN, size) for _ in range(3))
+    return min(per_frame_s(RIDDEN_CHAIN, size, automation) for _ in range(3)) / still_s
+
+
+def divider_in_base(base: Callable[[], float]) -> float:
+    """What parting a stereo stream into three bands costs by itself."""
+    bands, given = Bands(tuple(CORNERS), RATE_HZ), blocks(4.0, BLOCK)
+    state = {name: array.copy() for name, array in bands.silence.items()}
+
+    def work() -> None:
+        for block in given:
+            bands.process(block.copy(), state)
+
+    before_s = base()
+    took_s = best_s(work, 9) / (len(given) * BLOCK)
+    return 2.0 * took_s / (before_s + base())
+
+
+def kept_mb() -> float:
+    """Memory of 64 moments of a road with a linear-phase equalizer at 192 kHz."""
+    rate_hz = 192000
+    chain = [{"kind": "equalizer", "params": {"phase": "linear", "bands": EIGHT}}, {"kind": "limiter"}]
+    tracemalloc.start()
+    audition = Audition(recipe_of(*chain), {"mix": ArraySource(music(4.0, rate_hz), rate_hz)})
+    for _ in range(4):
+        audition.render()
+    before = tracemalloc.get_traced_memory()[0]
+    for _ in range(66):
+        audition.render()
+    grown = tracemalloc.get_traced_memory()[0] - before
+    tracemalloc.stop()
+    return grown / 2e6
+
+
+def seek_ms(stage: dict[str, Any]) -> float:
+    """From the request for another place to the first block from there, on this thread."""
+    recipe = recipe_of({"kind": "trim"}, stage, {"kind": "limiter"})
+    audition = Audition(recipe, {"mix": ArraySource(music(60.0), RATE_HZ)})
+
+    def work() -> None:
+        audition.seek(45 * RATE_HZ)
+        audition.render()
+
+    return 1000.0 * best_s(work, 5)
+
+
+SLOW = {
+    "a compressor of 3 s release": {"kind": "compressor", "params": {"threshold_db": -24, "release_ms": 3000}},
+    "an optical one": {"kind": "compressor", "params": {"threshold_db": -24, "release_mode": "optical"}},
+}
+
+
 def rows(base: Callable[[], float], folder: str) -> Iterator[tuple[str, str, str]]:
     """(what, measured, goal)."""
     for name, stage in STAGES.items():
         offline, live = (in_base(stage, size, base) for size in (BLOCK, LIVE_BLOCK))
         yield f"{name}: in blocks of 8192, of 1024", f"{offline:.1f} BASE, {live:.1f} BASE", GOALS.get(name, "")
+    for name, stage in SPLITS.items():
+        yield name, f"{in_base(stage, BLOCK, base):.1f} BASE", ""
+    divided = in_base(SPLITS["split of three bands, empty"], BLOCK, base) / divider_in_base(base)
+    yield "an empty split, against its divider alone", f"{divided:.2f} times", "≤ 1.3 times"
+    for what, moved, goal in (
+        ("twenty values", RIDDEN, "≤ 40 % more"),
+        ("a corner and a band, voice to voice", SWEPT, ""),
+    ):
+        more = [100 * (ridden_share(size, rides(moved)) - 1) for size in (BLOCK, LIVE_BLOCK)]
+        yield f"ridden: {what}, in blocks of 8192, of 1024", f"{more[0]:.0f} %, {more[1]:.0f} % more", goal
+    yield "64 kept moments, linear phase at 192 kHz", f"{kept_mb():.0f} MB a road", "≤ 64 MB"
+    for name, stage in SLOW.items():
+        yield f"seek with {name}, to the first block", f"{seek_ms(stage):.0f} ms", "300 ms to sound"
     source = ArraySource(music(SONG_S) * 0.5, RATE_HZ)
     took_s = best_s(lambda: sum(1 for _ in render(recipe_of(*SHORT_CHAIN), {"mix": source})), 2)
     yield "filter + compressor + limiter, 3 minutes, one thread", f"{SONG_S / took_s:.0f}× real time", "≥ 40×"

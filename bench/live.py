@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import gzip
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from tests.browser.driving import Bench, Server, chromium
-from tests.conftest import RATE_HZ, music, tone, write_wav
+from tests.conftest import RATE_HZ, music, recipe_of, tone, write_wav
+from tin_kettle.core.recipe.reading import dump_recipe
 
 MOVES = 60
 STATIC = Path("src/tin_kettle/web/static")
@@ -50,6 +52,34 @@ async ([state, goal]) => {
 }
 """
 
+# a whole recipe goes to the engine, as an edit does: from there to the first sample as loud as it makes the tone
+TIMED_EDIT = """
+async ([recipe, revision, goal]) => {
+  const { player } = window.tinKettle;
+  window.tapped = [];
+  await new Promise((next) => setTimeout(next, 60));
+  const from = window.tapped.length;
+  player.ask({ type: "edit", recipe, revision });
+  for (let block = from; ; ) {
+    await new Promise((next) => setTimeout(next, 15));
+    for (; block < window.tapped.length; block++) {
+      const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
+      if (Math.abs(20 * Math.log10(peak / goal)) < 0.2) return ((block - from) * 128000) / player.rateHz;
+    }
+    if (window.tapped.length - from > 1500) return 4000;
+  }
+}
+"""
+TIMED_SEEK = """
+async (song) => {
+  const { player } = window.tinKettle;
+  const { epoch } = player.report;
+  const began = performance.now();
+  player.ask({ type: "seek", song });
+  while (player.report.epoch === epoch || player.report.starved) await new Promise((next) => setTimeout(next, 1));
+  return performance.now() - began;
+}
+"""
 TIMED_CURVE = """
 async (gain) => {
   const { act, state } = window.tinKettle;
@@ -112,6 +142,7 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
         curves = [bench.page.evaluate(TIMED_CURVE, (-1) ** i * (1 + i % 5)) for i in range(40)]
         yield "a pin of 8 moved: its curve, computed by the server", _spread(curves), "33 ms"
         yield "gaps in the sound meanwhile", str(bench.state("underruns")), ""
+        yield from _around_a_long_delay(bench, server.add_song(path, "Long"))
         bench.close()
         yield _import(browser, server, folder)
         server.stop()
@@ -126,6 +157,57 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
     scripts = [p for p in (STATIC / "assets").iterdir() if p.suffix == ".js"]
     size = sum(len(gzip.compress(p.read_bytes())) for p in scripts)
     yield "script on first load, gzipped", f"{size / 1000:.0f} kB", "400 kB, aim 250"
+
+
+def _chain(before_db: float = 0.0, band_db: float = 0.0, behind_db: float | None = 0.0) -> dict[str, Any]:
+    """A gain, a linear-phase equalizer, another gain where there is one, and a limiter that looks 10 ms ahead."""
+    band = {"id": "a", "shape": "bell", "hz": 6000, "gain_db": band_db, "q": 1}
+    behind = [] if behind_db is None else [{"id": "u", "kind": "trim", "params": {"gain_db": behind_db}}]
+    stages = [
+        {"id": "t", "kind": "trim", "params": {"gain_db": before_db}},
+        {"id": "e", "kind": "equalizer", "params": {"phase": "linear", "bands": [band]}},
+        *behind,
+        {"id": "l", "kind": "limiter", "params": {"lookahead_ms": 10, "ceiling_db": 0}},
+    ]
+    return dump_recipe(recipe_of(*stages))
+
+
+def _around_a_long_delay(bench: Bench, song: int) -> Iterator[tuple[str, str, str]]:
+    bench.server.save(song, _chain())
+    bench.page.evaluate(f"localStorage.setItem('song', '{song}')")
+    bench.page.reload()
+    bench.page.wait_for_function("window.tinKettle !== undefined")
+    bench.tap()
+    bench.page.wait_for_function("window.tinKettle.state().connected")
+    bench.plain()
+    bench.page.evaluate("window.tinKettle.act.setQueue(200)")
+    bench.play()
+    bench.record(96000)
+    revision, level = 1000, 10 ** (-18 / 20)
+
+    def timed(made: Callable[[float], dict[str, Any]], gains: list[float]) -> str:
+        nonlocal revision
+        times = []
+        for gain in gains:
+            revision += 1
+            goal = level * 10 ** (gain / 20)
+            times.append(bench.page.evaluate(TIMED_EDIT, [made(gain), revision, goal]))
+        return _spread(times)
+
+    moved = [(-1.0) ** i * (1 + i % 5) for i in range(40)]
+    limit = "60 ms (95th percentile), aim 45"
+    yield (
+        "move before a linear-phase equalizer and a limiter of 10 ms",
+        timed(lambda g: _chain(before_db=g), moved),
+        limit,
+    )
+    yield "move inside the equalizer", timed(lambda g: _chain(band_db=g), moved), limit
+    yield "move behind it", timed(lambda g: _chain(behind_db=g), moved), limit
+    there = [-6.0 * (i % 2) for i in range(24)]
+    added = timed(lambda g: _chain(behind_db=g if g else None), there)
+    yield "stage added and removed there", added, "100 ms, aim 60"
+    seeks = [bench.page.evaluate(TIMED_SEEK, 48000 * (5 + 7 * (i % 5))) for i in range(15)]
+    yield "seek to sound", _spread(seeks), "300 ms, aim 100"
 
 
 def _import(browser: object, server: Server, folder: Path) -> tuple[str, str, str]:

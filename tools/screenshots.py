@@ -111,6 +111,58 @@ def buses(bench: Bench) -> None:
     time.sleep(6)
 
 
+PARTS = {
+    "id": "parts",
+    "kind": "split",
+    "params": {
+        "by": "bands",
+        "crossovers_hz": [120, 3200],
+        "branches": [
+            {
+                "id": "low",
+                "name": "Low",
+                "chain": [
+                    {
+                        "id": "low-hold",
+                        "kind": "compressor",
+                        "params": {"threshold_db": -24, "ratio": 2.5, "attack_ms": 25, "release_ms": 180},
+                    }
+                ],
+            },
+            {"id": "middle", "name": "Middle", "chain": []},
+            {
+                "id": "high",
+                "name": "High",
+                "gain_db": -0.5,
+                "chain": [
+                    {
+                        "id": "high-tame",
+                        "kind": "compressor",
+                        "params": {"threshold_db": -30, "ratio": 2, "attack_ms": 4, "release_ms": 90},
+                    },
+                    {"id": "high-up", "kind": "trim", "params": {"gain_db": 0.6}},
+                ],
+            },
+        ],
+    },
+}
+
+
+def split(bench: Bench) -> None:
+    bench.page.keyboard.press("Space")
+    bench.saved()
+    recipe = bench.state("revision.recipe")
+    recipe["master"].insert(-1, PARTS)
+    bench.server.save(bench.state("song.id"), recipe)
+    bench.page.reload()
+    bench.page.get_by_role("tab", name="Master").click()
+    bench.page.locator("[data-stage=parts]").click()
+    bench.surveyed()
+    _loop_at(bench, 0.5)
+    bench.page.keyboard.press("Space")
+    time.sleep(6)
+
+
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench": playing_chorus,
     "filters": filters,
@@ -123,6 +175,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "print": printing,
     "keys": keys,
     "buses": buses,
+    "split": split,
 }
 
 
@@ -130,14 +183,16 @@ def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home, chromium() as browser:
         server = Server(Path(home), "demo")
-        bench = Bench(browser, server)
-        bench.open(tapped=False)
-        bench.surveyed()
-        for name, show in VIEWS.items():
-            show(bench)
-            bench.page.screenshot(path=FOLDER / f"{name}.png")
-        bench.close()
-        server.stop()
+        try:
+            bench = Bench(browser, server)
+            bench.open(tapped=False)
+            bench.surveyed()
+            for name, show in VIEWS.items():
+                show(bench)
+                bench.page.screenshot(path=FOLDER / f"{name}.png")
+            bench.close()
+        finally:
+            server.stop()
 
 
 if __name__ == "__main__":
