@@ -196,7 +196,10 @@ class Road:
             spent = time.thread_time() - began
             affordable = max(PREROLL_WORK_S - spent, 0.0) / max(pace, 1e-12)
             # too slow for all of it: leave out the middle, and hear the last second whatever it takes
-            at = max(at, end - max(round(affordable), least))
+            reachable = end - max(round(affordable), least)
+            if reachable > at:
+                at = reachable
+                graph.sleep(end - at, least)
         graph.meter(True)
         return quickest if quickest < math.inf else 0.0
 
