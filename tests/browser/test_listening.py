@@ -203,7 +203,7 @@ def test_the_detectors_pin_is_dragged_and_heard_meanwhile(bench, add_song):
     page.mouse.up()
     assert bench.state("tap") == "result"
     assert amplitude_db(heard(bench)[0], 50) == pytest.approx(-20, abs=0.1)
-    page.wait_for_function("window.tinKettle.player.now().moment.meters.detector?.[0].length > 200")
+    page.wait_for_function("window.tinKettle.player.now().moment.meters.inside.detector?.[0].length > 200")
     page.get_by_role("button", name="Detector filter 1: high").focus()
     page.keyboard.press("ArrowRight")
     page.wait_for_function(f"window.tinKettle.state().recipe.master[0].params.detector_filters[0].hz > {hz}")

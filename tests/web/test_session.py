@@ -15,7 +15,16 @@ from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.web import session as sessions
-from tin_kettle.web.session import HEADER, Session
+from tin_kettle.web.session import Session
+from tin_kettle.web.wire import HEADER
+
+
+def found(named, values):
+    """An array in place of where it lies."""
+    if set(named) != {"row"}:
+        return named
+    first, *shape = named["row"]
+    return values[first : first + int(np.prod(shape))].reshape(shape)
 
 
 class Wire:
@@ -28,11 +37,13 @@ class Wire:
         if isinstance(data, str):
             self.texts.append(json.loads(data))
             return
-        magic, version, planes, frames, epoch, revision, meters, position, song = HEADER.unpack_from(data)
-        assert (magic, version, planes) == (b"TKLV", 1, 4)
+        magic, version, planes, frames, epoch, revision, count, position, song = HEADER.unpack_from(data)
+        assert (magic, version, planes) == (b"TKLV", 2, 4)
         audio = np.frombuffer(data, "<f4", planes * frames, HEADER.size).reshape(planes, frames)
-        told = json.loads(data[HEADER.size + audio.nbytes :])
-        assert len(data) == HEADER.size + audio.nbytes + meters
+        values = np.frombuffer(data, "<f4", count, HEADER.size + audio.nbytes)
+        told = json.loads(
+            data[HEADER.size + audio.nbytes + values.nbytes :], object_hook=lambda named: found(named, values)
+        )
         self.blocks.append((epoch, int(position), int(song), revision, audio, told))
 
 

@@ -3,7 +3,8 @@ import workletUrl from "./player.worklet.ts?worker&url";
 import SocketWorker from "./socket.worker.ts?worker";
 import type { PlayerReport, PlayerSettings } from "./player.worklet";
 import type { Described } from "../api/types";
-import type { Ask, BlockHead, FromWorker, Meters, ToWorker, Work } from "./protocol";
+import { readMeters } from "./protocol";
+import type { Ask, BlockHead, FromWorker, Meters, Row, ToWorker, Work } from "./protocol";
 
 export interface Moment {
   head: BlockHead;
@@ -20,11 +21,25 @@ export interface PlayerEvents {
   heard: (moment: Moment) => void;
 }
 
+/** A peak between two pictures still shows. */
+function keepPeaks(shown: Meters, passed: Meters): void {
+  for (const side of ["now", "other"] as const) {
+    const levels = shown[side].levels_db;
+    passed[side].levels_db.forEach((db, i) => (levels[i] = Math.max(levels[i]!, db)));
+    shown[side].clips ||= passed[side].clips;
+  }
+}
+
+function momentOf(coming: Coming): Moment {
+  return (coming.moment ??= { head: coming.head, meters: readMeters(coming.meters, coming.values) });
+}
+
 const KEPT_MOMENTS = 128;
 
 /** A block that may be heard; its meters are taken apart when it is. */
 interface Coming {
   head: BlockHead;
+  values: Row;
   meters: string;
   moment?: Moment;
 }
@@ -90,7 +105,8 @@ export class LivePlayer {
 
   private hear(message: FromWorker): void {
     if (message.type === "block") {
-      this.coming.push({ head: message.head, meters: message.meters });
+      const { head, values, meters } = message;
+      this.coming.push({ head, values, meters });
       if (this.coming.length > KEPT_MOMENTS) this.coming.shift();
     } else if (message.type === "hello") {
       this.coming = [];
@@ -132,14 +148,28 @@ export class LivePlayer {
       ({ head }) => head.epoch === this.report.epoch && head.position <= position,
     );
     if (!found) return null;
-    const moment = (found.moment ??= { head: found.head, meters: JSON.parse(found.meters) as Meters });
+    const moment = momentOf(found);
     // what waits to be played was not heard yet
-    if (moment !== this.told && this.played) {
-      this.told = moment;
-      this.events.heard(moment);
-    }
+    if (moment !== this.told && this.played) this.tell(found, moment);
     const into = Math.max(0, Math.min(position - moment.head.position, moment.head.frames));
     return { song: moment.head.song + into, moment };
+  }
+
+  /** Tell all that was heard since it was told last: of several blocks between two pictures none is skipped. */
+  private tell(found: Coming, moment: Moment): void {
+    const before = this.told?.head;
+    const passed = this.coming.filter(
+      ({ head }) =>
+        before !== undefined &&
+        head.epoch === before.epoch &&
+        head.epoch === found.head.epoch &&
+        head.position > before.position &&
+        head.position < found.head.position,
+    );
+    this.told = moment;
+    for (const { meters } of passed.map(momentOf)) keepPeaks(moment.meters, meters);
+    for (const one of passed) this.events.heard(momentOf(one));
+    this.events.heard(moment);
   }
 
   close(): void {

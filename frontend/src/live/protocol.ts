@@ -3,34 +3,39 @@ import type { Described, Listening, Match, Recipe } from "../api/types";
 
 export const HEADER_BYTES = 40;
 const MAGIC = 0x564c4b54; // "TKLV", little-endian
-export const VERSION = 1;
+export const VERSION = 2;
 export const PLANES = 4;
 
 /** Where spectra are given: as in Python. */
 export const SPECTRUM = { low: 8, high: 22000, points: 260 };
 
+/** Values of a meter, one after the other. */
+export type Row = Float32Array;
+/** Mid and side, dB at the points of `SPECTRUM`. */
+export type Spectrum = readonly [Row, Row];
+
 export type Tap = "result" | "removed" | "detector";
 
 export interface Gauge {
-  levels_db: [number, number, number, number];
+  /** left, right, mid, side */
+  levels_db: Row;
   peak_dbtp: number;
   true_peak_dbtp: number;
   momentary_lufs: number | null;
   short_term_lufs: number | null;
   correlation: number | null;
-  scope: [number[], number[]];
-  /** mid and side, dB at the points of `SPECTRUM` */
-  spectrum: [number[], number[]];
+  scope: readonly [Row, Row];
+  spectrum: Spectrum;
   /** the way to the ear ran over full scale */
   clips: boolean;
 }
 
 /** What a stage reads of a block by name; of a bus, a group or a branch only what it gives. */
 export interface Reading {
-  input_db?: number[];
-  heard_db?: number[];
-  output_db?: number[];
-  effort_db?: number[];
+  input_db?: Row;
+  heard_db?: Row;
+  output_db?: Row;
+  effort_db?: Row;
 }
 
 export interface Meters {
@@ -38,8 +43,8 @@ export interface Meters {
   other: Gauge;
   other_name: string;
   stages: Record<string, Reading>;
-  /** spectrum of what the chosen stage listens to, where it has a detector */
-  detector?: [number[], number[]];
+  /** of the chosen stage: what its detector listens to; what comes into a split, and what each branch gives */
+  inside: Record<string, Spectrum>;
   /** frames for which the chain rings on after the song */
   tail: number;
   /** gains by the loudness heard so far; null while one of the two is silent */
@@ -58,6 +63,7 @@ export interface BlockHead {
 export interface Block extends BlockHead {
   /** now left, now right, other left, other right, one after the other */
   planes: Float32Array;
+  values: Row;
   meters: string;
 }
 
@@ -68,18 +74,32 @@ export function parseBlock(data: ArrayBuffer): Block | null {
   if (view.getUint32(0, true) !== MAGIC || view.getUint16(4, true) !== VERSION) return null;
   const planes = view.getUint16(6, true);
   const frames = view.getUint32(8, true);
-  const meterBytes = view.getUint32(20, true);
-  const audioBytes = planes * frames * 4;
-  if (planes !== PLANES || data.byteLength !== HEADER_BYTES + audioBytes + meterBytes) return null;
+  const values = HEADER_BYTES + planes * frames * 4;
+  const names = values + view.getUint32(20, true) * 4;
+  if (planes !== PLANES || data.byteLength < names) return null;
   return {
     epoch: view.getUint32(12, true),
     revision: view.getUint32(16, true),
     frames,
     position: view.getFloat64(24, true),
     song: view.getFloat64(32, true),
-    planes: new Float32Array(data.slice(HEADER_BYTES, HEADER_BYTES + audioBytes)),
-    meters: new TextDecoder().decode(new Uint8Array(data, HEADER_BYTES + audioBytes, meterBytes)),
+    planes: new Float32Array(data.slice(HEADER_BYTES, values)),
+    values: new Float32Array(data.slice(values, names)),
+    meters: new TextDecoder().decode(new Uint8Array(data, names)),
   };
+}
+
+/** Meters by name, with their rows in place of where they lie among the values. */
+export function readMeters(named: string, values: Row): Meters {
+  const found = (_: string, value: unknown): unknown => {
+    const at = (value as { row?: number[] } | null)?.row;
+    if (!at) return value;
+    const [first = 0, ...shape] = at;
+    const [rows, length] = shape.length === 2 ? (shape as [number, number]) : [null, shape[0] ?? 0];
+    const row = (index: number) => values.subarray(first + index * length, first + (index + 1) * length);
+    return rows === null ? row(0) : Array.from({ length: rows }, (_one, index) => row(index));
+  };
+  return JSON.parse(named, found) as Meters;
 }
 
 /** What now is compared with in a block, read out of its meters without taking them apart. */
@@ -113,7 +133,7 @@ export interface Work {
 
 export type FromWorker =
   | { type: "hello"; rateHz: number; frames: number; again: boolean }
-  | { type: "block"; head: BlockHead; meters: string }
+  | { type: "block"; head: BlockHead; values: Row; meters: string }
   | { type: "lost" }
   | ({ type: "work" } & Work)
   | { type: "described"; stages: Record<string, Described> }

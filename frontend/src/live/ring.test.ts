@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { HEADER_BYTES, otherName, parseBlock } from "./protocol";
+import { HEADER_BYTES, otherName, parseBlock, readMeters } from "./protocol";
 import { RING_FRAMES, Ring } from "./ring";
 
 const SEAM_FRAMES = 240;
@@ -72,20 +72,21 @@ describe("a block on the wire", () => {
   });
 
   it("is read as the server packs it", () => {
-    const meters = new TextEncoder().encode('{"load":0}');
-    const data = new ArrayBuffer(HEADER_BYTES + 2 * 4 * 4 + meters.length);
+    const meters = new TextEncoder().encode('{"a":{"row":[1,2,2]},"b":{"row":[0,1]},"load":0}');
+    const data = new ArrayBuffer(HEADER_BYTES + 2 * 4 * 4 + 5 * 4 + meters.length);
     const view = new DataView(data);
     [0x54, 0x4b, 0x4c, 0x56].forEach((byte, i) => view.setUint8(i, byte));
-    view.setUint16(4, 1, true);
+    view.setUint16(4, 2, true);
     view.setUint16(6, 4, true);
     view.setUint32(8, 2, true);
     view.setUint32(12, 3, true);
     view.setUint32(16, 7, true);
-    view.setUint32(20, meters.length, true);
+    view.setUint32(20, 5, true);
     view.setFloat64(24, 4096, true);
     view.setFloat64(32, 99, true);
     for (let i = 0; i < 8; i++) view.setFloat32(HEADER_BYTES + 4 * i, i / 8, true);
-    new Uint8Array(data).set(meters, HEADER_BYTES + 32);
+    for (let i = 0; i < 5; i++) view.setFloat32(HEADER_BYTES + 32 + 4 * i, i, true);
+    new Uint8Array(data).set(meters, HEADER_BYTES + 52);
     const block = parseBlock(data)!;
     expect(block).toMatchObject({
       epoch: 3,
@@ -93,7 +94,11 @@ describe("a block on the wire", () => {
       frames: 2,
       position: 4096,
       song: 99,
-      meters: '{"load":0}',
+    });
+    expect(readMeters(block.meters, block.values)).toEqual({
+      a: [new Float32Array([1, 2]), new Float32Array([3, 4])],
+      b: new Float32Array([0]),
+      load: 0,
     });
     expect([...block.planes]).toEqual([0, 1, 2, 3, 4, 5, 6, 7].map((i) => i / 8));
   });

@@ -65,7 +65,7 @@ function receive(data: string | ArrayBuffer): void {
   }
   const block = parseBlock(data);
   if (!block) return;
-  const { planes, meters, ...head } = block;
+  const { planes, values, meters, ...head } = block;
   if (head.epoch > heard.epoch) {
     heard = { epoch: head.epoch, position: head.position };
     grant();
@@ -73,8 +73,10 @@ function receive(data: string | ArrayBuffer): void {
   blocks.push(head);
   if (blocks.length > 256) blocks.shift();
   play({ type: "block", planes, other: otherName(meters), ...head }, [planes.buffer]);
-  // as a text: most cheaply handed on, and taken apart only when it is heard
-  tell({ type: "block", head, meters });
+  // most cheaply handed on as it came, and taken apart only when it is heard
+  self.postMessage({ type: "block", head, values, meters } satisfies FromWorker, {
+    transfer: [values.buffer],
+  });
 }
 
 function open(): void {

@@ -4,9 +4,9 @@ import type { Axis, Frame } from "./plot";
 import { drawLine, xAt, yAt } from "./plot";
 import { colour } from "../ui/useCanvas";
 import { heardNow } from "../ui/useHeard";
+import type { Row, Spectrum } from "../live/protocol";
 import { calmed, SPECTRUM_HZ } from "../ui/spectrum";
 
-export type Spectrum = [number[], number[]];
 export interface Frozen {
   name: string;
   spectrum: Spectrum;
@@ -35,8 +35,8 @@ export class Spectra {
   now: Spectrum | null = null;
   other: Spectrum | null = null;
   held: Spectrum | null = null;
-  /** of what the chosen stage listens to */
-  detector: Spectrum | null = null;
+  /** of what one looks at in the chosen stage */
+  inside: Record<string, Spectrum> = {};
   private last: unknown = null;
 
   update(): void {
@@ -50,13 +50,15 @@ export class Spectra {
     ];
     this.now = calm(this.now, meters.now.spectrum);
     this.other = calm(this.other, meters.other.spectrum);
-    this.detector = meters.detector ? calm(this.detector, meters.detector) : null;
+    this.inside = Object.fromEntries(
+      Object.entries(meters.inside).map(([name, row]) => [name, calm(this.inside[name] ?? null, row)]),
+    );
     const fresh = meters.now.spectrum;
     this.held = !hold
       ? null
       : (([0, 1] as const).map((part) =>
           fresh[part].map((db, i) => Math.max(db, this.held?.[part][i] ?? -200)),
-        ) as Spectrum);
+        ) as unknown as Spectrum);
   }
 
   freeze(): void {
@@ -64,7 +66,7 @@ export class Spectra {
     if (!this.now) return;
     const kept: Frozen = {
       name: `frozen ${frozen.length + 1}`,
-      spectrum: [[...this.now[0]], [...this.now[1]]],
+      spectrum: [this.now[0].slice(), this.now[1].slice()],
     };
     useSpectrumSettings.setState({ frozen: [...frozen, kept].slice(-MOST_FROZEN) });
   }
@@ -73,7 +75,7 @@ export class Spectra {
 export const spectra = new Spectra();
 
 /** Mid or side; for everything else the two together. */
-export function rowFor(spectrum: Spectrum, part: 0 | 1 | null): number[] {
+export function rowFor(spectrum: Spectrum, part: 0 | 1 | null): Row {
   if (part !== null) return spectrum[part];
   return spectrum[0].map(
     (mid, i) => 10 * Math.log10(10 ** (mid / 10) + 10 ** ((spectrum[1][i] ?? -140) / 10)),
@@ -117,7 +119,8 @@ function fillBelow(
 /** Filled: what the chosen stage listens to; thin line: what is heard. */
 export function drawDetector(context: CanvasRenderingContext2D, frame: Frame, axis: Axis): void {
   const { xs, ys } = layOut(frame, axis, null);
-  if (spectra.detector) fillBelow(context, frame, xs, ys(spectra.detector), "trough");
+  const { detector } = spectra.inside;
+  if (detector) fillBelow(context, frame, xs, ys(detector), "trough");
   if (spectra.now) drawLine(context, frame, xs, ys(spectra.now), { ink: "tin", width: 1 });
 }
 

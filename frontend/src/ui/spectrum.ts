@@ -1,5 +1,6 @@
 /** The points of the live spectrum, and what is read from it. */
 import { SPECTRUM } from "../live/protocol";
+import type { Row, Spectrum } from "../live/protocol";
 
 const STEP = (SPECTRUM.high / SPECTRUM.low) ** (1 / (SPECTRUM.points - 1));
 
@@ -11,7 +12,7 @@ export function indexOf(hz: number): number {
 }
 
 /** Energy of mid and side together between two frequencies, dB. */
-export function energyDb(spectrum: [number[], number[]], low: number, high: number): number {
+export function energyDb(spectrum: Spectrum, low: number, high: number): number {
   let sum = 1e-14;
   for (let i = indexOf(low); i <= indexOf(high); i++)
     for (const row of spectrum) sum += 10 ** ((row[i] ?? -140) / 10);
@@ -19,8 +20,8 @@ export function energyDb(spectrum: [number[], number[]], low: number, high: numb
 }
 
 /** Ballistics of a picture: up quickly, down slowly; `averaging` from 0 (none) to 1 (still). */
-export function calmed(before: number[] | undefined, fresh: readonly number[], averaging: number): number[] {
-  if (!before) return [...fresh];
+export function calmed(before: Row | undefined, fresh: Row, averaging: number): Row {
+  if (!before) return fresh.slice();
   const fall = 0.5 + 0.49 * averaging;
   const rise = 0.98 * averaging;
   return fresh.map((db, i) => {

@@ -14,7 +14,6 @@ from __future__ import annotations
 
 import json
 import secrets
-import struct
 import threading
 import time
 from collections.abc import Callable
@@ -22,11 +21,10 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
 import orjson
 from simple_websocket import ConnectionClosed
 
-from tin_kettle.core.engine.live.audition import Audition, Played
+from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.live.wanted import Wanted
 from tin_kettle.core.errors import KettleError
@@ -39,10 +37,8 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.stages.stage import Stage
 from tin_kettle.web.others import CHAIN
+from tin_kettle.web.wire import pack
 
-MAGIC = b"TKLV"
-VERSION = 1
-HEADER = struct.Struct("<4sHHIIIIdd")
 BOOT = secrets.token_hex(8)
 MOST_AHEAD_S = 1.0
 """However much credit is asked for, no more than this is rendered ahead."""
@@ -58,30 +54,6 @@ TAPS = ("result", "removed", "detector")
 WISHES = ("edit", "tap", "compare", "listen")
 """Messages that say what is to be heard."""
 WITHOUT = "without:"
-
-
-def pack(played: Played, load: float) -> bytes:
-    """A block for the wire, little-endian: *now* and the *other* it is compared with.
-
-    Header: magic ``TKLV``, version u16, planes u16, frames u32, epoch u32, revision u32, bytes of meters u32, stream
-    position f64, song position f64. Then float32 planes (now left, now right, other left, other right), then
-    the meters as JSON.
-    """
-    planes = np.concatenate([played.now, played.other]).astype("<f4")
-    told = {**played.meters, "other_name": played.other_name, "load": round(load, 3)}
-    meters = orjson.dumps(told, option=orjson.OPT_SERIALIZE_NUMPY)
-    header = HEADER.pack(
-        MAGIC,
-        VERSION,
-        planes.shape[0],
-        planes.shape[1],
-        played.epoch,
-        played.revision,
-        len(meters),
-        float(played.position),
-        float(played.song),
-    )
-    return header + planes.tobytes() + meters
 
 
 class Session:

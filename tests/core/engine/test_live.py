@@ -225,11 +225,29 @@ def test_the_chosen_stages_detector_is_measured():
     for _ in range(30):
         meters = audition.render().meters
     low, high = (np.argmin(np.abs(SPECTRUM_HZ - hz)) for hz in (500, 8000))
-    assert meters["detector"][0][high] == pytest.approx(-12, abs=1.0)
-    assert meters["detector"][0][low] < -70
+    assert meters["inside"]["detector"][0][high] == pytest.approx(-12, abs=1.0)
+    assert meters["inside"]["detector"][0][low] < -70
     assert meters["now"]["spectrum"][0][low] == pytest.approx(-12, abs=1.0)
     audition.choose(None)
-    assert "detector" not in audition.render().meters
+    assert audition.render().meters["inside"] == {}
+
+
+def test_of_a_chosen_split_one_sees_what_comes_in_and_what_each_branch_gives():
+    branches = [
+        {"id": "low", "gain_db": -9},
+        {"id": "high", "chain": [{"id": "t", "kind": "trim", "params": {"gain_db": -6}}]},
+    ]
+    split = {"id": "s", "kind": "split", "params": {"by": "bands", "crossovers_hz": [2000], "branches": branches}}
+    audition = Listener(recipe_of(split), {"mix": ArraySource(tone(500, -12, 2) + tone(8000, -12, 2), RATE_HZ)})
+    audition.choose("s")
+    for _ in range(30):
+        inside = audition.render().meters["inside"]
+    low, high = (np.argmin(np.abs(SPECTRUM_HZ - hz)) for hz in (500, 8000))
+    assert set(inside) == {"in", "low", "high"}
+    assert inside["in"][0][[low, high]] == pytest.approx([-12, -12], abs=1.0)
+    assert inside["low"][0][low] == pytest.approx(-12, abs=1.0), "before the fader"
+    assert inside["low"][0][high] < -50
+    assert inside["high"][0][high] == pytest.approx(-18, abs=1.0)
 
 
 def test_it_is_told_for_how_long_the_chain_rings_on_after_the_song():

@@ -51,7 +51,7 @@ class LiveMeter:
         )
         step = max(1, block.shape[1] // SCOPE_POINTS)
         return {
-            "levels_db": [_level_db(row) for row in (left, right, mid, side)],
+            "levels_db": np.array([_level_db(row) for row in (left, right, mid, side)], dtype=np.float32),
             "peak_dbtp": round(gain_to_db(float(peak.max())), 2),
             "true_peak_dbtp": round(self._true_peak.dbtp, 2),
             "momentary_lufs": _rounded(self._loudness.last_lufs(MOMENTARY_SLOTS)),

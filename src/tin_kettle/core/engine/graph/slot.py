@@ -11,7 +11,7 @@ from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.fading import Crossfade, blended
-from tin_kettle.core.engine.graph.components import pick
+from tin_kettle.core.engine.graph.components import pick, place
 from tin_kettle.core.engine.graph.reading import Reading, efforts_db, levels_db
 from tin_kettle.core.engine.graph.rides import Rides, TargetRides
 from tin_kettle.core.engine.graph.voice import Tap, Voice
@@ -115,6 +115,10 @@ class Slot:
     def lanes(self) -> Iterator[Lane]:
         """The branches inside, at any depth."""
         return iter(())
+
+    def inside(self) -> dict[str, Block]:
+        """What one may look at of the last block beside input and output, (2, frames) by name."""
+        return {} if self.detector is None else {"detector": place(self.detector, self.stage.channels)}
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""

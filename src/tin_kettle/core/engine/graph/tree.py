@@ -144,6 +144,7 @@ class Branches(Processor):
         self.lanes = [Lane(branch, rides, rate_hz) for branch in stage.branches]
         self._late, self._rate_hz = 0, rate_hz
         self._own = stage.declared.crossovers_hz(stage.params)
+        self.shown: dict[str, Block] = {}
         self.weigh(rides)
 
     def weigh(self, rides: Rides) -> None:
@@ -208,6 +209,7 @@ class Branches(Processor):
         for lane, path, part in zip(self.lanes, self._paths, self._divider.divide(block), strict=True):
             done = lane.process(part, span, taps, self._missing(path))
             total = done if total is None else total + done
+        self.shown = {"in": block, **{lane.owner.id: taps[lane.owner.id] for lane in self.lanes}}
         assert total is not None
         return total
 
@@ -220,7 +222,7 @@ class Split(Slot):
         return Voice(stage, inside, inside.corners, self._rate_hz)
 
     @property
-    def inside(self) -> Branches:
+    def _branches(self) -> Branches:
         """The branches of the present setting."""
         found = self.voice.processor
         assert isinstance(found, Branches)
@@ -228,19 +230,23 @@ class Split(Slot):
 
     def walk(self) -> Iterator[Slot]:
         yield self
-        for lane in self.inside.lanes:
+        for lane in self._branches.lanes:
             yield from lane.chain.walk()
 
     def lanes(self) -> Iterator[Lane]:
-        for lane in self.inside.lanes:
+        for lane in self._branches.lanes:
             yield lane
             yield from lane.chain.lanes()
+
+    def inside(self) -> dict[str, Block]:
+        """What comes in, and what leaves every branch's chain before its fader."""
+        return dict(self._branches.shown)
 
     def can_become(self, stage: Stage) -> bool:
         mine, theirs = self.stage.branches, stage.branches
         if [branch.id for branch in mine] != [branch.id for branch in theirs] or not super().can_become(stage):
             return False
-        return all(lane.chain.can_become(b.chain) for lane, b in zip(self.inside.lanes, theirs, strict=True))
+        return all(lane.chain.can_become(b.chain) for lane, b in zip(self._branches.lanes, theirs, strict=True))
 
     def differs(self, stage: Stage, rides: Rides) -> bool:
         moved = rides.of(stage.id).moved != self._rides.moved
@@ -249,7 +255,7 @@ class Split(Slot):
     def change(self, stage: Stage, rides: Rides) -> None:
         differs = self.differs(stage, rides)
         super().change(stage, rides)
-        inside = self.inside
+        inside = self._branches
         for lane, branch in zip(inside.lanes, stage.branches, strict=True):
             lane.chain.change(branch.chain, rides)
             lane.change(branch, rides, lane.silent)

@@ -15,7 +15,6 @@ from typing import Any
 import numpy as np
 
 from tin_kettle.core.dsp.timeline import Timeline
-from tin_kettle.core.engine.graph.components import place
 from tin_kettle.core.engine.graph.graph import NO_TAP
 from tin_kettle.core.engine.live.ahead import LONGEST_S, Ahead, Task
 from tin_kettle.core.engine.live.renewing import Setting, renew
@@ -95,7 +94,7 @@ class Audition:
         self.wanted = Wanted(recipe, revision, received, "received", (PlainEar(), PlainEar()))
         self._chosen: str | None = None
         self._timeline = Timeline()
-        self._detector = LiveSpectrum(self.rate_hz)
+        self._inside: dict[str, LiveSpectrum] = {}
         self._spares = Spares(self.rate_hz)
         self._fetched: tuple[str, int, Road] | None = None
         self._ahead: Ahead | None = None
@@ -159,8 +158,8 @@ class Audition:
     def render(self, frames: int | None = None) -> Played:
         """The next block, or less of it before the seam of a loop that was rendered ahead.
 
-        Meters: ``now`` and ``other`` gauges with their spectra, ``stages`` readings, and in ``detector`` the spectrum
-        of what the chosen stage listens to; ``tail`` is for how many frames the chain rings on after the song.
+        Meters: ``now`` and ``other`` gauges with their spectra, ``stages`` readings, in ``inside`` the spectra of what
+        the chosen stage lets one look at; ``tail`` is for how many frames the chain rings on after the song.
         """
         frames = frames or self.block_frames
         at = self._at
@@ -173,7 +172,7 @@ class Audition:
             readings = at.now.readings(position, frames)
             meters: dict[str, Any] = {"now": at.now.gauge(now), "other": at.other.gauge(other), "stages": readings}
             meters["tail"] = ringing_frames(at.now.graph)
-            self._hear_detector(meters)
+            meters["inside"] = self._look_inside()
             played = Played(self.epoch, position, song, self.wanted.revision, at.other_name, now, other, meters)
         at.position += played.now.shape[1]
         heard_now, heard_other = at.now.ear.process(played.now), at.other.ear.process(played.other)
@@ -184,17 +183,18 @@ class Audition:
             del self._kept[:-KEPT_BLOCKS]
         return replace(played, now=heard_now, other=heard_other)
 
-    def _hear_detector(self, meters: dict[str, Any]) -> None:
+    def _look_inside(self) -> dict[str, Any]:
         slot = self._at.now.graph.slot(self._chosen)
-        if slot is not None and slot.detector is not None:
-            self._detector.feed(place(slot.detector, slot.stage.channels))
-            meters["detector"] = self._detector.levels_db()
+        shown = {} if slot is None else slot.inside()
+        for name, block in shown.items():
+            self._inside.setdefault(name, LiveSpectrum(self.rate_hz)).feed(block)
+        return {name: self._inside[name].levels_db() for name in shown}
 
     def choose(self, stage_id: str | None) -> None:
-        """Measure what one stage listens to."""
+        """Measure the spectra inside one stage: what it listens to, what its branches give."""
         if stage_id != self._chosen:
             self._chosen = stage_id
-            self._detector = LiveSpectrum(self.rate_hz)
+            self._inside = {}
 
     def running_lufs(self) -> tuple[float | None, float | None]:
         """Loudness of the other and of now since one of them changed, or over the last half minute."""
@@ -413,5 +413,5 @@ class Audition:
         frames = min(frames, ahead.run_from("now", song), ahead.run_from("other", beside))
         now, gauge_now, readings = ahead.play("now", song, frames)
         other, gauge_other, _ = ahead.play("other", beside, frames)
-        meters = {"now": gauge_now, "other": gauge_other, "stages": readings, "tail": 0}
+        meters = {"now": gauge_now, "other": gauge_other, "stages": readings, "inside": {}, "tail": 0}
         return Played(self.epoch, position, song, ahead.label("now"), other_name, now, other, meters)
