@@ -1,7 +1,7 @@
 /** What the server answers, beside the recipe whose types are generated. */
-import type { Branch, Bus, Recipe } from "./recipe";
+import type { Branch, Bus, Recipe, Ride } from "./recipe";
 
-export type { Branch, Bus, Recipe };
+export type { Branch, Bus, Recipe, Ride };
 export type Stage = Recipe["master"][number];
 export type Kind = Stage["kind"];
 export type Channels = "stereo" | "mid" | "side" | "left" | "right";
@@ -76,6 +76,8 @@ export interface KindInfo {
   kind: Kind;
   title: string;
   says: string;
+  /** trade words by which somebody looks for it */
+  sought: string[];
   channels: Channels[];
   mixes: boolean;
   dynamic: boolean;
@@ -88,6 +90,15 @@ export interface Stages {
   kinds: KindInfo[];
   /** the parameters of a branch */
   branch: Param[];
+  split: SplitDeclared;
+}
+
+/** What splits may be, by what they divide by. */
+export interface SplitDeclared {
+  parts: Record<"bands" | "copies" | "mid_side" | "left_right", { least: number; most: number }>;
+  /** what branches are called at first, by how many there are */
+  names: Record<"bands" | "copies" | "mid_side" | "left_right", Record<number, string[]>>;
+  deepest: number;
 }
 
 export interface Described {

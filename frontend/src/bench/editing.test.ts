@@ -1,19 +1,18 @@
 import { describe, expect, it } from "vitest";
 import type { KindInfo, Recipe } from "../api/types";
+import { moveStages, putStages, removeStages } from "../tree/moving";
+import { allBranches, MASTER } from "../tree/tree";
 import {
-  addStage,
   chainOf,
   dissolve,
   laneOf,
-  MASTER,
-  moveStage,
+  newPlace,
+  newStage,
   paramLabel,
-  removeStage,
   setField,
   setParam,
   takeStage,
 } from "./editing";
-import { allBranches } from "../tree/tree";
 import { overlay, Readings, READING_FRAMES } from "./readings";
 
 const stage = (id: string, kind: string) => ({
@@ -42,9 +41,9 @@ describe("editing a recipe", () => {
     const before = JSON.stringify(recipe);
     setParam(recipe, "a", "gain_db", 3);
     setField(recipe, "b", { on: false });
-    removeStage(recipe, "b");
-    moveStage(recipe, "a", 2);
-    addStage(recipe, MASTER, trim);
+    removeStages(recipe, ["b"]);
+    moveStages(recipe, ["a"], { home: MASTER, at: 2 }, 4);
+    newStage(recipe, trim);
     expect(JSON.stringify(recipe)).toBe(before);
   });
 
@@ -72,37 +71,31 @@ describe("editing a recipe", () => {
     ]);
   });
 
-  it("moves a stage to any place and keeps all", () => {
-    expect(ids(moveStage(recipe, "a", 2))).toEqual(["b", "c", "a"]);
-    expect(ids(moveStage(recipe, "c", 0))).toEqual(["c", "a", "b"]);
-    expect(ids(moveStage(recipe, "x", 0))).toEqual(["a", "b", "c"]);
-  });
-
-  it("adds before the limiter that ends the chain, under a fresh id", () => {
-    const once = addStage(recipe, MASTER, trim);
-    expect(ids(once.recipe)).toEqual(["a", "b", "trim-1", "c"]);
-    expect(addStage(once.recipe, MASTER, trim).id).toBe("trim-2");
-    expect(once.recipe.master[2]?.params).toEqual({ gain_db: 0 });
-  });
-
-  it("works on a bus's own chain as on the master's", () => {
-    const added = addStage(recipe, "mix", trim);
-    expect(chainOf(added.recipe, "mix").map((s) => s.id)).toEqual([added.id]);
-    expect(ids(added.recipe)).toEqual(["a", "b", "c"]);
-    expect(laneOf(added.recipe, added.id)).toBe("mix");
-    const moved = setParam(added.recipe, added.id, "gain_db", 2);
-    expect(chainOf(moved, "mix")[0]?.params).toEqual({ gain_db: 2 });
-    expect(chainOf(removeStage(moved, added.id), "mix")).toEqual([]);
+  it("adds below the chosen stage, else before the limiter that ends the chain", () => {
+    const made = newStage(recipe, trim);
+    expect(made).toMatchObject({ id: "trim-1", params: { gain_db: 0 } });
+    expect(newPlace(recipe, MASTER, null, "trim")).toEqual({ home: MASTER, at: 2 });
+    expect(newPlace(recipe, MASTER, "a", "trim")).toEqual({ home: MASTER, at: 1 });
+    expect(newPlace(recipe, MASTER, "c", "trim"), "not behind the last limiter").toEqual({
+      home: MASTER,
+      at: 2,
+    });
+    expect(newPlace(recipe, MASTER, "c", "limiter")).toEqual({ home: MASTER, at: 3 });
+    expect(newPlace(recipe, "mix", "a", "trim"), "chosen elsewhere").toEqual({ home: "mix", at: 0 });
+    const added = putStages(recipe, [made], { home: "mix", at: 0 });
+    expect(newStage(added, trim).id).toBe("trim-2");
+    expect(laneOf(added, "trim-1")).toBe("mix");
+    expect(chainOf(setParam(added, "trim-1", "gain_db", 2), "mix")[0]?.params).toEqual({ gain_db: 2 });
   });
 
   it("takes a stage over from another recipe, or away where that has none", () => {
     const other = setParam(recipe, "a", "gain_db", 5);
     expect(takeStage(recipe, other, "a").master[0]?.params).toEqual({ gain_db: 5 });
-    expect(ids(takeStage(recipe, removeStage(other, "b"), "b"))).toEqual(["a", "c"]);
-    expect(ids(takeStage(removeStage(recipe, "b"), recipe, "b"))).toEqual(["a", "b", "c"]);
+    expect(ids(takeStage(recipe, removeStages(other, ["b"]), "b"))).toEqual(["a", "c"]);
+    expect(ids(takeStage(removeStages(recipe, ["b"]), recipe, "b"))).toEqual(["a", "b", "c"]);
   });
 
-  it("moves, takes away and takes over inside a branch as anywhere", () => {
+  it("takes away and takes over inside a branch as anywhere", () => {
     const branch = (id: string, ...chain: unknown[]) => ({ id, chain });
     const parts = {
       ...stage("s", "split"),
@@ -112,18 +105,12 @@ describe("editing a recipe", () => {
     };
     const split = { ...recipe, master: [parts, stage("l", "limiter")] } as unknown as Recipe;
     const inside = (r: Recipe) => allBranches(r).map(({ chain }) => chain.map(({ id }) => id).join(""));
-    const moved = moveStage(split, "p", 1);
-    expect([ids(moved), inside(moved)]).toEqual([
-      ["s", "l"],
-      ["qp", "r"],
-    ]);
-    expect(inside(moveStage(split, "q", 0))).toEqual(["qp", "r"]);
-    const without = removeStage(split, "q");
+    const without = removeStages(split, ["q"]);
     expect(inside(without)).toEqual(["p", "r"]);
     expect(inside(takeStage(without, split, "q"))).toEqual(["pq", "r"]);
     expect(ids(takeStage(without, split, "q"))).toEqual(["s", "l"]);
     // a branch that is not there comes with its split
-    expect(takeStage(removeStage(split, "s"), split, "r")).toEqual(split);
+    expect(takeStage(removeStages(split, ["s"]), split, "r")).toEqual(split);
   });
 
   it("names what was changed", () => {

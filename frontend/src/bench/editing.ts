@@ -1,20 +1,23 @@
 /** Edits of a recipe as pure functions: a recipe in, another out. */
 import type { Bus, Kind, KindInfo, Param, Recipe, Stage, Value } from "../api/types";
+import { freshIds } from "../tree/fresh";
+import { placeOf, putStages, removeStages, withStage } from "../tree/moving";
+import type { Place } from "../tree/moving";
 import {
   allBranches,
-  branchOf,
-  branchesOf,
   chainAround,
-  idsOf,
+  chainIn,
+  homeOf,
   mapChains,
-  walk,
+  MASTER,
+  splitOf,
+  stageOf,
   walkChain,
 } from "../tree/tree";
 import { formatValue } from "../ui/format";
 
-/** Whose chain: a bus or group by its id, or the master. */
+/** Whose chain is open: a bus or group by its id, or the master. */
 export type Lane = string;
-export const MASTER: Lane = "*master";
 
 export function busOf(recipe: Recipe, lane: Lane): Bus | undefined {
   return [...recipe.buses, ...recipe.groups].find((bus) => bus.id === lane);
@@ -22,11 +25,6 @@ export function busOf(recipe: Recipe, lane: Lane): Bus | undefined {
 
 export function chainOf(recipe: Recipe, lane: Lane): Stage[] {
   return busOf(recipe, lane)?.chain ?? recipe.master;
-}
-
-function withChain(recipe: Recipe, lane: Lane, change: (chain: Stage[]) => Stage[]): Recipe {
-  if (lane === MASTER) return { ...recipe, master: change(recipe.master) };
-  return setBus(recipe, lane, { chain: change(chainOf(recipe, lane)) });
 }
 
 export function setBus(recipe: Recipe, id: string, fields: Partial<Bus>): Recipe {
@@ -60,14 +58,6 @@ export function laneOf(recipe: Recipe, id: string | null): Lane {
   return found?.id ?? MASTER;
 }
 
-export function stageOf(recipe: Recipe, id: string | null): Stage | undefined {
-  return walk(recipe).find((stage) => stage.id === id);
-}
-
-export function withStage(recipe: Recipe, id: string, change: (stage: Stage) => Stage): Recipe {
-  return mapChains(recipe, (chain) => chain.map((stage) => (stage.id === id ? change(stage) : stage)));
-}
-
 export function setParam(recipe: Recipe, id: string, name: string, value: Value): Recipe {
   return setParams(recipe, id, { [name]: value });
 }
@@ -84,57 +74,38 @@ export function setField(
   return withStage(recipe, id, (stage) => ({ ...stage, ...fields }) as Stage);
 }
 
-export function removeStage(recipe: Recipe, id: string): Recipe {
-  return mapChains(recipe, (chain) => chain.filter((stage) => stage.id !== id));
-}
-
-/** Put a stage at another place of the chain that it stands in. */
-export function moveStage(recipe: Recipe, id: string, to: number): Recipe {
-  const moved = stageOf(recipe, id);
-  if (!moved) return recipe;
-  return mapChains(recipe, (chain) => {
-    const rest = chain.filter((stage) => stage.id !== id);
-    return rest.length < chain.length ? [...rest.slice(0, to), moved, ...rest.slice(to)] : chain;
-  });
-}
-
 /** Put a stage of another recipe in its place here; where its branch is not there, the split that holds it. */
 export function takeStage(recipe: Recipe, from: Recipe, id: string): Recipe {
   const stage = stageOf(from, id);
-  if (!stage) return removeStage(recipe, id);
+  if (!stage) return removeStages(recipe, [id]);
   if (stageOf(recipe, id)) return withStage(recipe, id, () => stage);
-  const branch = branchOf(from, id);
-  if (branch && !allBranches(recipe).some((one) => one.id === branch.id)) {
-    const split = walk(from).find((one) => branchesOf(one).includes(branch))!;
+  const home = homeOf(from, id)!;
+  const split = splitOf(from, home);
+  if (split && !allBranches(recipe).some((branch) => branch.id === home))
     return takeStage(recipe, from, split.id);
-  }
-  const lane = laneOf(from, id);
-  const home = branch?.id ?? (lane === MASTER ? null : lane);
-  const at = chainAround(from, id).indexOf(stage);
-  return mapChains(recipe, (chain, of) =>
-    of === home ? [...chain.slice(0, at), stage, ...chain.slice(at)] : chain,
-  );
+  return putStages(recipe, [stage], { home, at: chainAround(from, id).indexOf(stage) });
 }
 
-export function freshId(recipe: Recipe, kind: string): string {
-  const taken = idsOf(recipe);
-  for (let number = 1; ; number++) if (!taken.has(`${kind}-${number}`)) return `${kind}-${number}`;
+/** Where a new stage goes: below the chosen one, also in a branch; else at the end, before a limiter there. */
+export function newPlace(recipe: Recipe, lane: Lane, selected: string | null, kind: Kind): Place {
+  const chosen =
+    selected === null || laneOf(recipe, selected) !== lane ? undefined : placeOf(recipe, selected);
+  const limits = (stage: Stage | undefined) => stage?.kind === "limiter" && kind !== "limiter";
+  const { home, at } = chosen
+    ? { home: chosen.home, at: chosen.at + 1 }
+    : { home: busOf(recipe, lane) ? lane : MASTER, at: chainOf(recipe, lane).length };
+  const chain = chainIn(recipe, home);
+  return { home, at: at === chain.length && limits(chain[at - 1]) ? at - 1 : at };
 }
 
-/** A new stage with its defaults: before a limiter that ends the chain, else at the end. */
-export function addStage(recipe: Recipe, lane: Lane, info: KindInfo): { recipe: Recipe; id: string } {
-  const id = freshId(recipe, info.kind);
+/** A stage with its defaults. */
+export function newStage(recipe: Recipe, info: KindInfo): Stage {
+  const id = freshIds(recipe)(info.kind);
   const params = Object.fromEntries(info.params.map((param) => [param.name, param.default ?? null]));
   // a filter that filters nothing would leave a newcomer wondering
   if (info.kind === "filter") params.high_pass_on = true;
   for (const param of info.params) if (LISTS.has(param.name)) params[param.name] = [];
-  const stage = { id, kind: info.kind, on: true, channels: "stereo", mix: 1, params } as unknown as Stage;
-  const added = withChain(recipe, lane, (chain) => {
-    const last = chain.at(-1)?.kind === ("limiter" satisfies Kind) && info.kind !== "limiter";
-    const at = last ? chain.length - 1 : chain.length;
-    return [...chain.slice(0, at), stage, ...chain.slice(at)];
-  });
-  return { recipe: added, id };
+  return { id, kind: info.kind, on: true, channels: "stereo", mix: 1, params } as unknown as Stage;
 }
 
 const LISTS = new Set(["detector_filters", "bands"]);

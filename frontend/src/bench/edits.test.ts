@@ -22,7 +22,7 @@ vi.mock("../api/client", () => client);
 
 const { edit, moveParam, onEdit, pretend, rest, settle, standing, step } = await import("./edits");
 const { useBench } = await import("./store");
-const { MASTER } = await import("./editing");
+const { MASTER } = await import("../tree/tree");
 
 const bus = { id: "mix", name: "Mix", group: null, chain: [], gain_db: 0, pan: 0, muted: false };
 function recipeOf(gainDb: number): Recipe {

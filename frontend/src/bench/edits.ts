@@ -1,7 +1,9 @@
 /** Edits: heard and drawn at once, kept as revisions when the hand rests. */
 import { api, Refused } from "../api/client";
 import type { Recipe, Revision } from "../api/types";
-import { chainOf, laneOf, MASTER, setParam, stageOf } from "./editing";
+import { withoutLostRides } from "../tree/rides";
+import { MASTER, stageOf } from "../tree/tree";
+import { chainOf, laneOf, setParam } from "./editing";
 import type { Lane } from "./editing";
 import { complain, readings, useBench } from "./store";
 
@@ -27,8 +29,10 @@ let unsaved: { label: string } | null = null;
 let saving: Promise<void> = Promise.resolve();
 
 /** Change the recipe: heard and drawn at once, kept as a revision when the hand rests. */
-export function edit(recipe: Recipe, label: string, resting = false): void {
-  if (recipe === get().recipe) return;
+export function edit(edited: Recipe, label: string, resting = false): void {
+  if (edited === get().recipe) return;
+  // what is gone cannot move
+  const recipe = withoutLostRides(edited);
   set({ recipe, saved: "saving" });
   readings.forget();
   sendSoon();
@@ -125,7 +129,7 @@ export function onBounces(open: typeof otherBounces): void {
 function stand(revision: Revision): void {
   unsaved = null;
   const { recipe } = revision;
-  set({ revision, recipe, saved: "saved", ...standing(recipe, get().lane, get().selected) });
+  set({ revision, recipe, saved: "saved", also: [], ...standing(recipe, get().lane, get().selected) });
   readings.forget();
   sendSoon();
   describe();

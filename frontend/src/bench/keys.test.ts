@@ -44,7 +44,8 @@ vi.mock("./edits", () => edits);
 
 const { KEYS, keyName, obeyBeforeLists, obeyKey, setKeyed } = await import("./keys");
 const { useBench, PLAIN } = await import("./store");
-const { MASTER } = await import("./editing");
+const { MASTER } = await import("../tree/tree");
+const { DECLARED } = await import("../tree/growing");
 
 const stage = (id: string, kind: string) => ({ id, kind, on: true, channels: "stereo", mix: 1, params: {} });
 const recipe = {
@@ -87,7 +88,7 @@ beforeEach(() => {
   vi.clearAllMocks();
   useBench.setState({
     song: { id: 1, rate_hz: 48000, frames: 480000 * 2 } as unknown as Song,
-    stages: { kinds, branch: [] },
+    stages: { kinds, branch: [], split: DECLARED },
     recipe,
     lane: MASTER,
     selected: "c",

@@ -1,5 +1,19 @@
 /** The keyboard: one table that is obeyed and shown. */
-import { addStage, chainOf, laneOf, MASTER, moveStage, removeStage, setField, stageOf } from "./editing";
+import {
+  addKind,
+  chooseMore,
+  chosen,
+  copy,
+  cut,
+  duplicate,
+  pasteCopied,
+  remove,
+  step as stepStage,
+  stepLane,
+  toggle,
+} from "../chain/acts";
+import { openSearch } from "../chain/searching";
+import { chainOf } from "./editing";
 import {
   compare,
   heardSong,
@@ -16,16 +30,17 @@ import {
   toggleDim,
   WITHOUT_CHAIN,
 } from "./listening";
-import { edit, step } from "./edits";
-import { chainAround, walkChain } from "../tree/tree";
-import { kindInfo, useBench } from "./store";
+import { step } from "./edits";
+import { MASTER, walkChain } from "../tree/tree";
+import { useBench } from "./store";
 
 export interface KeyAction {
   keys: string[];
   shown: string;
   says: string;
   group: "Listening" | "Song" | "Chain" | "Edits" | "On a pin" | "On a rule";
-  act?: () => void;
+  /** told which of its keys was pressed */
+  act?: (name: string) => void;
   /** whether a key that is held down does it again and again */
   repeats?: boolean;
 }
@@ -62,42 +77,10 @@ function choose(direction: 1 | -1): void {
   if (next) select(next.id);
 }
 
-function onChosen(change: "toggle" | "remove" | "up" | "down"): void {
-  const { recipe, selected } = state();
-  const stage = recipe && stageOf(recipe, selected);
-  if (!recipe || !stage) return;
-  const title = kindInfo(stage.kind)?.title ?? stage.kind;
-  if (change === "toggle")
-    edit(setField(recipe, stage.id, { on: !stage.on }), `${title} ${stage.on ? "off" : "on"}`, true);
-  else if (change === "remove") removeFromChain(stage.id);
-  else {
-    const chain = chainAround(recipe, stage.id);
-    const to = chain.indexOf(stage) + (change === "up" ? -1 : 1);
-    if (to >= 0 && to < chain.length) edit(moveStage(recipe, stage.id, to), `Move ${title}`, true);
-  }
-}
-
-/** Take a stage out of the chain; the choice goes to its neighbour where it was chosen. */
-export function removeFromChain(id: string): void {
-  const { recipe, selected } = state();
-  const stage = recipe && stageOf(recipe, id);
-  if (!recipe || !stage) return;
-  const rows = walkChain(chainOf(recipe, laneOf(recipe, id))).map((row) => row.stage.id);
-  const left = removeStage(recipe, id);
-  edit(left, `Remove ${kindInfo(stage.kind)?.title ?? stage.kind}`, true);
-  if (stageOf(left, selected)) return;
-  const at = rows.indexOf(id);
-  const near = [...rows.slice(at + 1), ...rows.slice(0, at).reverse()];
-  select(near.find((other) => stageOf(left, other)) ?? null);
-}
-
-function addKind(kind: string): void {
-  const { recipe, lane } = state();
-  const info = kindInfo(kind);
-  if (!recipe || !info) return;
-  const added = addStage(recipe, lane, info);
-  edit(added.recipe, `Add ${info.title}`, true);
-  select(added.id);
+/** Do something to the chosen stage, if there is one. */
+function onChosen(act: (id: string) => void): void {
+  const { selected } = state();
+  if (selected !== null) act(selected);
 }
 
 /** What stands on a number key; the listening bar puts the list here. */
@@ -270,23 +253,43 @@ export const KEYS: KeyAction[] = [
     shown: "B",
     says: "switch the stage off or on",
     group: "Chain",
-    act: () => onChosen("toggle"),
+    act: () => onChosen(toggle),
   },
   {
-    keys: ["Alt+ArrowUp"],
-    shown: "Alt ↑",
-    says: "move the stage up",
+    keys: ["Shift+ArrowUp", "Shift+ArrowDown"],
+    shown: "Shift ↑ ↓",
+    says: "choose more stages",
     group: "Chain",
-    act: () => onChosen("up"),
+    act: (name) => chooseMore(name.endsWith("Up") ? -1 : 1),
+    repeats: true,
   },
   {
-    keys: ["Alt+ArrowDown"],
-    shown: "Alt ↓",
-    says: "move the stage down",
+    keys: ["Alt+ArrowUp", "Alt+ArrowDown"],
+    shown: "Alt ↑ ↓",
+    says: "move up or down, into splits and out",
     group: "Chain",
-    act: () => onChosen("down"),
+    act: (name) => stepStage(name.endsWith("Up") ? -1 : 1),
   },
-  { keys: ["Delete"], shown: "Del", says: "remove the stage", group: "Chain", act: () => onChosen("remove") },
+  {
+    keys: ["Alt+Shift+ArrowLeft", "Alt+Shift+ArrowRight"],
+    shown: "Alt Shift ← →",
+    says: "move to the bus beside, or the master",
+    group: "Chain",
+    act: (name) => stepLane(name.endsWith("Left") ? -1 : 1),
+  },
+  { keys: ["Delete"], shown: "Del", says: "remove", group: "Chain", act: () => remove(chosen()) },
+  { keys: ["Ctrl+c"], shown: "Ctrl C", says: "copy", group: "Chain", act: () => copy(chosen()) },
+  { keys: ["Ctrl+x"], shown: "Ctrl X", says: "cut", group: "Chain", act: () => cut(chosen()) },
+  { keys: ["Ctrl+v"], shown: "Ctrl V", says: "paste below", group: "Chain", act: pasteCopied },
+  {
+    keys: ["Ctrl+d"],
+    shown: "Ctrl D",
+    says: "the same again",
+    group: "Chain",
+    act: () => duplicate(chosen()),
+  },
+  { keys: ["v"], shown: "V", says: "the song as a whole", group: "Chain", act: () => select(null) },
+  { keys: ["a"], shown: "A", says: "add a stage, found by typing", group: "Chain", act: openSearch },
   { keys: ["f"], shown: "F", says: "add filters", group: "Chain", act: () => addKind("filter") },
   { keys: ["c"], shown: "C", says: "add a bus compressor", group: "Chain", act: () => addKind("compressor") },
   { keys: ["e"], shown: "E", says: "add an equalizer", group: "Chain", act: () => addKind("equalizer") },
@@ -313,7 +316,9 @@ export function keyName(
 ): string {
   const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
   const held = event.ctrlKey || event.metaKey;
-  return `${held ? "Ctrl+" : ""}${event.altKey ? "Alt+" : ""}${held && event.shiftKey ? "Shift+" : ""}${key}`;
+  // Shift is part of what a letter or a sign is; elsewhere it counts
+  const shifted = event.shiftKey && (held || event.key.length > 1);
+  return `${held ? "Ctrl+" : ""}${event.altKey ? "Alt+" : ""}${shifted ? "Shift+" : ""}${key}`;
 }
 
 const OPEN = "[role=dialog], [role=menu], [role=listbox]";
@@ -347,5 +352,5 @@ export function obeyKey(event: KeyboardEvent): void {
   const found = KEYS.find((action) => action.keys.includes(name));
   if (!found?.act) return;
   event.preventDefault();
-  if (!event.repeat || found.repeats) found.act();
+  if (!event.repeat || found.repeats) found.act(name);
 }

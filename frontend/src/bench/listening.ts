@@ -4,7 +4,8 @@ import type { Listening, Match, Matched, Param, Stages } from "../api/types";
 import { LivePlayer } from "../live/player";
 import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
-import { chainOf, laneOf, MASTER } from "./editing";
+import { chainOf, laneOf } from "./editing";
+import { MASTER } from "../tree/tree";
 import { describe, moveParam, onBounces, onEdit, settle, standing } from "./edits";
 import { carried } from "../ui/scale";
 import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
@@ -45,6 +46,7 @@ export async function openSong(id: number): Promise<void> {
       ),
     })),
     branch: declared.branch,
+    split: declared.split,
   };
   player?.close();
   const { recipe } = song.revision;
@@ -68,6 +70,7 @@ export async function openSong(id: number): Promise<void> {
     work: { heavy: false, progress: null },
     match: UNMATCHED,
     blind: null,
+    also: [],
   });
   known = UNKNOWN;
   readings.reset(song.frames);
@@ -171,8 +174,8 @@ export function keepAtHand(others: Heard[]): void {
   player?.ask({ type: "hand", others: atHand });
 }
 
-/** Have what a stage listens to measured, as long as it is looked at. */
-export function lookAtDetector(stage: string | null): void {
+/** Have the spectra inside a stage measured, as long as one looks at them. */
+export function lookInside(stage: string | null): void {
   lookedAt = stage;
   player?.ask({ type: "choose", stage });
 }
@@ -253,7 +256,7 @@ export function setLoop(loop: Span | null): void {
 export function select(selected: string | null): void {
   if (get().tap !== "result") listen("result");
   const { recipe } = get();
-  set({ selected, lane: recipe && selected ? laneOf(recipe, selected) : get().lane });
+  set({ selected, also: [], lane: recipe && selected ? laneOf(recipe, selected) : get().lane });
   keepView();
 }
 
@@ -261,7 +264,7 @@ export function openLane(lane: Lane): void {
   const { recipe } = get();
   if (!recipe) return;
   if (get().tap !== "result") listen("result");
-  set({ lane, selected: chainOf(recipe, lane)[0]?.id ?? null });
+  set({ lane, selected: chainOf(recipe, lane)[0]?.id ?? null, also: [] });
   keepView();
 }
 

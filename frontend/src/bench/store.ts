@@ -2,8 +2,8 @@
 import { create } from "zustand";
 import type { Described, KindInfo, Listening, Param, Recipe, Revision, Song, Stages } from "../api/types";
 import type { Tap, Work } from "../live/protocol";
-import { MASTER } from "./editing";
 import type { Lane } from "./editing";
+import { MASTER } from "../tree/tree";
 import { UNMATCHED } from "./matching";
 import type { Pair } from "./matching";
 import { Readings } from "./readings";
@@ -33,6 +33,8 @@ interface BenchState {
   saved: Saved;
   lane: Lane;
   selected: string | null;
+  /** what is chosen beside the selected stage, in the same chain */
+  also: string[];
   playing: boolean;
   heard: Heard;
   /** What stands beside now in the sound that is sent. */
@@ -66,6 +68,7 @@ export const useBench = create<BenchState>(() => ({
   saved: "saved",
   lane: MASTER,
   selected: null,
+  also: [],
   playing: false,
   heard: "now",
   other: "received",

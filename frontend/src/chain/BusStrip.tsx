@@ -1,13 +1,15 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
-import { useRef, useState } from "react";
+import { useRef } from "react";
 import { api, upload } from "../api/client";
 import type { Bus, Param, Recipe } from "../api/types";
-import { dissolve, freshId, setBus } from "../bench/editing";
+import { dissolve, setBus } from "../bench/editing";
+import { freshIds } from "../tree/fresh";
 import { listenAs, openSong } from "../bench/listening";
 import { edit, rest, settle } from "../bench/edits";
 import { complain, useBench } from "../bench/store";
 import { formatDb } from "../ui/format";
+import { InlineName } from "../ui/InlineName";
 import { Rule } from "../ui/Rule";
 import { BASE_RULE } from "../ui/scale";
 
@@ -49,7 +51,12 @@ export function BusStrip({ bus }: { bus: Bus }) {
   return (
     <div className="border-b border-faint px-3 pt-2" role="group" aria-label={`Bus ${title}`}>
       <div className="flex items-center gap-1 pb-1">
-        <BusName bus={bus} onName={(name) => change({ name }, `called ${name}`, true)} />
+        <InlineName
+          label="Name of the bus"
+          name={title}
+          className="mr-auto w-[84px]"
+          onName={(name) => change({ name }, `called ${name}`, true)}
+        />
         <button
           type="button"
           aria-pressed={soloed}
@@ -84,28 +91,6 @@ export function BusStrip({ bus }: { bus: Bus }) {
   );
 }
 
-function BusName({ bus, onName }: { bus: Bus; onName: (name: string) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  return (
-    <input
-      aria-label="Name of the bus"
-      className="mr-auto w-[84px] min-w-0 border border-transparent bg-transparent px-1 font-[650] hover:border-line focus:border-rim focus:bg-well"
-      value={typed ?? (bus.name || bus.id)}
-      maxLength={60}
-      onChange={(event) => setTyped(event.target.value)}
-      onKeyDown={(event) => {
-        event.stopPropagation();
-        if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") setTyped(null);
-      }}
-      onBlur={() => {
-        if (typed?.trim() && typed.trim() !== bus.name) onName(typed.trim());
-        setTyped(null);
-      }}
-    />
-  );
-}
-
 interface MenuProps {
   bus: Bus;
   recipe: Recipe;
@@ -124,7 +109,7 @@ function BusMenu({ bus, recipe, change }: MenuProps) {
     edit({ ...recipe, buses }, `Move ${bus.name}`, true);
   };
   const group = () => {
-    const id = freshId(recipe, "group");
+    const id = freshIds(recipe)("group");
     const made: Bus = { id, name: "Group", group: null, chain: [], gain_db: 0, pan: 0, muted: false };
     edit(setBus({ ...recipe, groups: [...recipe.groups, made] }, bus.id, { group: id }), "New group", true);
   };

@@ -1,23 +1,18 @@
 import type { Stage } from "../api/types";
-import { setField } from "../bench/editing";
-import { edit } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { toggle } from "./acts";
 
 interface Props {
   stage: Stage;
   title: string;
-  /** classes for its height on the row and its size */
-  place: string;
+  /** where its middle lies on the row */
   left: number;
+  top: number;
 }
 
+const SIZE_PX = 15;
+
 /** The dot on the rail that turns a stage off, or on again. */
-export function StageSwitch({ stage, title, place, left }: Props) {
-  const turn = () => {
-    const { recipe } = useBench.getState();
-    if (recipe)
-      edit(setField(recipe, stage.id, { on: !stage.on }), `${title} ${stage.on ? "off" : "on"}`, true);
-  };
+export function StageSwitch({ stage, title, left, top }: Props) {
   return (
     <button
       type="button"
@@ -25,9 +20,9 @@ export function StageSwitch({ stage, title, place, left }: Props) {
       aria-checked={stage.on}
       aria-label={`${title} on`}
       title={stage.on ? "Switch off" : "Switch on"}
-      onClick={turn}
-      style={{ left }}
-      className={`absolute z-10 rounded-full border-2 border-rim ${place} ${stage.on ? "bg-rim" : "bg-enamel"}`}
+      onClick={() => toggle(stage.id)}
+      style={{ left: left - SIZE_PX / 2, top: top - SIZE_PX / 2, width: SIZE_PX, height: SIZE_PX }}
+      className={`absolute z-10 rounded-full border-2 border-rim ${stage.on ? "bg-rim" : "bg-enamel"}`}
     />
   );
 }

@@ -1,7 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { api } from "../api/client";
-import { stageOf } from "../bench/editing";
 import { loopFromHere, plainResult, setQueue } from "../bench/listening";
 import { kindInfo, PLAIN, useBench } from "../bench/store";
 import { Segments } from "../ui/Segments";
@@ -10,6 +9,7 @@ import { Device } from "./Device";
 import { RangeSweep } from "./RangeSweep";
 import { useHeardName } from "./useNamed";
 import { heardInWords } from "./words";
+import { stageOf } from "../tree/tree";
 
 const QUEUES = ["120", "200", "400"].map((value) => ({ value, label: `${value} ms` }));
 

@@ -3,8 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api } from "../api/client";
 import type { MapRows, Recipe, Stage } from "../api/types";
-import { busOf, laneOf, MASTER } from "../bench/editing";
-import { branchOf, walk } from "../tree/tree";
+import { busOf, laneOf } from "../bench/editing";
+import { homeOf, MASTER, splitOf, walk } from "../tree/tree";
 import { useShape } from "../bench/shape";
 import type { Span } from "../bench/store";
 import { kindInfo, useBench } from "../bench/store";
@@ -29,7 +29,8 @@ const REST_MS = 80;
 export function stageTitle(recipe: Recipe, stage: Stage): string {
   const lane = laneOf(recipe, stage.id);
   const title = kindInfo(stage.kind)?.title ?? stage.kind;
-  const branch = branchOf(recipe, stage.id);
+  const home = homeOf(recipe, stage.id) ?? MASTER;
+  const branch = splitOf(recipe, home)?.params.branches.find(({ id }) => id === home);
   const within = [
     ...(lane === MASTER ? [] : [busOf(recipe, lane)?.name || lane]),
     ...(branch ? [branch.name || branch.id] : []),

@@ -1,10 +1,11 @@
 import { useEffect, useRef } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
 import type { DetectorFilter } from "../api/types";
-import { lookAtDetector } from "../bench/listening";
+import { lookInside } from "../bench/listening";
 import { useBench } from "../bench/store";
 import { formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { useDrag } from "../ui/useDrag";
 import { useSize } from "../ui/useSize";
 import { heldFilterGain, heldFilterHz, heldFilterQ, isPass, letGo, moveFilter } from "./detector";
 import { Dragged } from "./Dragged";
@@ -32,8 +33,8 @@ export function DetectorPicture({ stage, filters }: Props) {
   const size = useSize(box);
   const range = useRangeDrag(HZ, { left: 30, right: 10 });
   useEffect(() => {
-    lookAtDetector(stage);
-    return () => lookAtDetector(null);
+    lookInside(stage);
+    return () => lookInside(null);
   }, [stage]);
   const ref = useMovingCanvas((context, width, height) => {
     const frame = frameOf(width, height);
@@ -83,17 +84,19 @@ interface PinProps {
 
 /** Drag for frequency and, where it has one, gain; the wheel and the page keys for Q. */
 function Pin({ frame, box, filter, number, onMove }: PinProps) {
-  const held = useRef(false);
   const rateHz = useBench((s) => s.song!.rate_hz);
   const gain = isPass(filter) ? 0 : filter.gain_db;
-  const drag = (event: PointerEvent<HTMLElement>) => {
-    if (!held.current) return;
-    const rect = box.current!.getBoundingClientRect();
-    const along = Math.max(0, Math.min(1, (event.clientX - rect.left - frame.left) / frame.width));
-    const up = 1 - (event.clientY - rect.top - frame.top) / frame.height;
-    const hz = heldFilterHz(back(HZ, along), rateHz);
-    onMove(isPass(filter) ? { hz } : { hz, gain_db: heldFilterGain(back(DB, up)) });
-  };
+  const drag = useDrag({
+    grab: () => true,
+    move: (event: PointerEvent<HTMLElement>) => {
+      const rect = box.current!.getBoundingClientRect();
+      const along = Math.max(0, Math.min(1, (event.clientX - rect.left - frame.left) / frame.width));
+      const up = 1 - (event.clientY - rect.top - frame.top) / frame.height;
+      const hz = heldFilterHz(back(HZ, along), rateHz);
+      onMove(isPass(filter) ? { hz } : { hz, gain_db: heldFilterGain(back(DB, up)) });
+    },
+    rest: letGo,
+  });
   const key = (event: KeyboardEvent<HTMLElement>) => {
     const fine = event.shiftKey ? 0.1 : 1;
     const moves: Record<string, Partial<DetectorFilter>> = {
@@ -119,16 +122,7 @@ function Pin({ frame, box, filter, number, onMove }: PinProps) {
       onKeyDown={key}
       onKeyUp={letGo}
       onWheel={(event) => onMove({ q: heldFilterQ(filter.q * 1.002 ** -event.deltaY) })}
-      onPointerDown={(event) => {
-        if (event.button !== 0) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        held.current = true;
-      }}
-      onPointerMove={drag}
-      onPointerUp={() => {
-        held.current = false;
-        letGo();
-      }}
+      {...drag}
       className="absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center bg-ink text-[11px] font-[680] text-page"
       style={{ left: xAt(frame, HZ, filter.hz), top: yAt(frame, DB, gain) }}
     >

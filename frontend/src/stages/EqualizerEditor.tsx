@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Band } from "../api/types";
 import { setParam } from "../bench/editing";
 import { listenAs } from "../bench/listening";
@@ -14,17 +14,18 @@ import { EqualizerPicture } from "./EqualizerPicture";
 import { SpectrumTools } from "./SpectrumTools";
 
 /** The equalizer's picture, its moves as cards, and the chosen one's figures. */
-export function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
+export default function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
   const { bands } = stage.params;
   const measured = useSurvey()?.notes?.[stage.id] ?? [];
   const notes = [...measured, ...(useBench((s) => s.described[stage.id]?.picture.notes) ?? [])];
   const [picked, setPicked] = useState<string | null>(null);
   const [searching, setSearching] = useState(false);
   const chosen = bands.find(({ id }) => id === picked) ?? bands[0];
-  const search = (next: boolean) => {
-    setSearching(next);
-    if (!next) listenAs({ range: "all" });
-  };
+  useEffect(() => {
+    if (!searching) return;
+    // the narrow band goes when the search ends, also by leaving the equalizer
+    return () => listenAs({ range: "all" });
+  }, [searching]);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_auto_auto] gap-y-[6px]">
       <div className="flex items-center gap-3">
@@ -46,7 +47,7 @@ export function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
           aria-pressed={searching}
           title="A narrow band follows the pointer over the spectrum; a click places a pin there"
           className={`plain ${searching ? "border-copper! bg-copper! text-on-rim" : ""}`}
-          onClick={() => search(!searching)}
+          onClick={() => setSearching(!searching)}
         >
           search
         </button>

@@ -1,7 +1,6 @@
 import { useRef, useState } from "react";
 import type { PointerEvent, WheelEvent } from "react";
 import type { Channels } from "../api/types";
-import { listenAs } from "../bench/listening";
 import { useBench } from "../bench/store";
 import { formatDb, formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
@@ -14,6 +13,7 @@ import { Dragged } from "./Dragged";
 import { EqualizerPin } from "./EqualizerPin";
 import type { Axis, Frame } from "./plot";
 import { back, HZ_AXIS, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
+import { hearBandAround } from "./searchBand";
 import { drawSpectra, nameFrozen, rowFor, spectra } from "./useSpectra";
 import { useRangeDrag } from "./useRangeDrag";
 
@@ -24,7 +24,6 @@ const NAMES: Record<Channels, string> = {
   left: "Left",
   right: "Right",
 };
-const SEARCH_OCTAVES = 1 / 4;
 
 interface Props {
   stage: EqualizerStage;
@@ -125,12 +124,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
   const search = (event: PointerEvent<HTMLElement>) => {
     const at = where(event);
     setSpot(at);
-    const half = 2 ** SEARCH_OCTAVES;
-    listenAs({
-      range: "band",
-      low_hz: Math.max(8, Math.round((at.hz / half) * 10) / 10),
-      high_hz: Math.min(24000, Math.max(16, Math.round(at.hz * half * 10) / 10)),
-    });
+    hearBandAround(at.hz);
   };
 
   const level =

@@ -1,8 +1,8 @@
-import { useRef } from "react";
 import type { KeyboardEvent, PointerEvent, WheelEvent } from "react";
 import type { Band } from "../api/types";
 import { rest } from "../bench/edits";
 import { useBench } from "../bench/store";
+import { useDrag } from "../ui/useDrag";
 import { bandWords, changeBand, copyToOther, hasGain, heldGain, heldHz, heldQ } from "./bands";
 import type { EqualizerStage } from "./changeBands";
 import { changeBands } from "./changeBands";
@@ -23,13 +23,28 @@ interface PinProps {
 /** A numbered pin on a stem: drag for frequency and gain, wheel for Q, all of it by keys too. */
 export function EqualizerPin({ stage, band, number, frame, gain, chosen, choose, where }: PinProps) {
   const rateHz = useBench((s) => s.song!.rate_hz);
-  const drag = useRef<{ hz: number; gain: number } | null>(null);
   const x = xAt(frame, HZ_AXIS, band.hz);
   const db = hasGain(band) ? (band.shape === "bell" ? band.gain_db : band.gain_db / 2) : 0;
   const y = yAt(frame, gain, db);
   const zero = yAt(frame, gain, 0);
   const change = (fields: Partial<Band>) =>
     changeBands(stage, changeBand(stage.params.bands, band.id, fields), bandWords({ ...band, ...fields }));
+
+  const scale = band.shape === "bell" ? 1 : 2;
+  const drag = useDrag({
+    grab: (event: PointerEvent<HTMLElement>) => {
+      const at = where(event);
+      choose(band.id);
+      return { hz: band.hz / at.hz, gain: band.gain_db - at.gain * scale };
+    },
+    move: (event, held) => {
+      const at = where(event);
+      const fields: Partial<Band> = { hz: heldHz(at.hz * held.hz, rateHz) };
+      if (hasGain(band)) fields.gain_db = heldGain(at.gain * scale + held.gain);
+      change(fields);
+    },
+    rest,
+  });
 
   const key = (event: KeyboardEvent<HTMLElement>) => {
     const fine = event.shiftKey ? 0.1 : 1;
@@ -81,31 +96,7 @@ export function EqualizerPin({ stage, band, number, frame, gain, chosen, choose,
         onDoubleClick={(event) => event.stopPropagation()}
         onClick={(event) => event.stopPropagation()}
         onWheel={(event) => change({ q: heldQ(band.q * 1.002 ** -event.deltaY) })}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return;
-          event.stopPropagation();
-          event.currentTarget.setPointerCapture(event.pointerId);
-          const at = where(event);
-          drag.current = {
-            hz: band.hz / at.hz,
-            gain: band.gain_db - at.gain * (band.shape === "bell" ? 1 : 2),
-          };
-          choose(band.id);
-        }}
-        onPointerMove={(event) => {
-          if (!drag.current) return;
-          event.stopPropagation();
-          const at = where(event);
-          const scale = band.shape === "bell" ? 1 : 2;
-          const fields: Partial<Band> = { hz: heldHz(at.hz * drag.current.hz, rateHz) };
-          if (hasGain(band)) fields.gain_db = heldGain(at.gain * scale + drag.current.gain);
-          change(fields);
-        }}
-        onPointerUp={(event) => {
-          event.stopPropagation();
-          drag.current = null;
-          rest();
-        }}
+        {...drag}
         className={`absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center text-[11px] font-[680] ${chosen ? "z-10 bg-copper text-on-rim" : band.on ? "bg-ink text-page" : "border border-ink bg-well text-mute"}`}
         style={{ left: x, top: Math.max(frame.top, Math.min(frame.top + frame.height, y)) }}
       >

@@ -1,55 +1,117 @@
-import type { Stage } from "../api/types";
+import { useEffect, useRef } from "react";
+import { edit } from "../bench/edits";
+import { lookInside } from "../bench/listening";
 import { useBench } from "../bench/store";
-import { BranchSolo } from "../chain/BranchSolo";
-import { branchesOf } from "../tree/tree";
-import { formatDb } from "../ui/format";
+import type { Split } from "../tree/splits";
+import { moveCrossover } from "../tree/splits";
+import { formatHz } from "../ui/format";
+import { CARRIED } from "../ui/scale";
+import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { useSize } from "../ui/useSize";
+import { Crossover } from "./Crossover";
+import { Dragged } from "./Dragged";
+import type { Axis, Frame } from "./plot";
+import { drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "./plot";
+import { useRangeDrag } from "./useRangeDrag";
+import { drawInside, fillInside, LEVELS, spectra } from "./useSpectra";
 
-const percent = (share: number) => `${Math.round(share * 100)} %`;
+const HZ: Axis = { low: 20, high: 20000, log: true };
+const DASHES = [[], [6, 3], [2, 3], [9, 3, 2, 3], [4, 2], [1, 3], [12, 4], [6, 2, 1, 2]];
 
-function place(pan: number): string {
-  if (pan === 0) return "middle";
-  return `${percent(Math.abs(pan))} ${pan > 0 ? "right" : "left"}`;
+function frameOf(width: number, height: number): Frame {
+  return { left: 34, top: 8, width: width - 44, height: height - 30 };
 }
 
-/** What a split divides the sound into: a row a branch. */
-export function SplitPicture({ stage }: { stage: Extract<Stage, { kind: "split" }> }) {
-  const summary = useBench((s) => s.described[stage.id]?.summary);
+/** What comes in, and over it what each branch gives; crossovers are dragged. */
+export function SplitPicture({ stage }: { stage: Split }) {
+  const { by, branches, crossovers_hz: corners } = stage.params;
+  const solo = useBench((s) => s.listening.solo);
+  const rateHz = useBench((s) => s.song!.rate_hz);
+  const box = useRef<HTMLDivElement>(null);
+  const size = useSize(box);
+  const range = useRangeDrag(HZ, { left: 34, right: 10 });
+  useEffect(() => {
+    lookInside(stage.id);
+    return () => lookInside(null);
+  }, [stage.id]);
+  const alone = branches.some(({ id }) => solo.includes(id));
+  const isHeard = (id: string, muted: boolean) => (alone ? solo.includes(id) : !muted);
+
+  const ref = useMovingCanvas((context, width, height) => {
+    const frame = frameOf(width, height);
+    spectra.update();
+    const edges = [HZ.low, ...corners, HZ.high].map((hz) => xAt(frame, HZ, hz));
+    if (by === "bands")
+      branches.forEach(({ id }, i) => {
+        context.fillStyle = colour(solo.includes(id) ? "rim2" : i % 2 ? "well" : "enamel");
+        context.fillRect(edges[i]!, frame.top, edges[i + 1]! - edges[i]!, frame.height);
+      });
+    drawGridX(context, frame, HZ, HZ_TICKS.slice(1), hzLabel);
+    drawGridY(context, frame, LEVELS, [0, -12, -24, -36, -48, -60, -72]);
+    fillInside(context, frame, HZ, "in");
+    branches.forEach(({ id, gain_db: gain, muted }, i) => {
+      const heard = isHeard(id, muted);
+      const ink = heard ? (alone ? "rim" : "steel") : "tin";
+      const width_px = heard && alone ? 2.2 : heard ? 1.4 : 0.9;
+      const dash = by === "bands" ? [] : DASHES[i]!;
+      drawInside(context, frame, HZ, id, gain, { ink, width: width_px, dash });
+    });
+    context.font = "640 12px 'Archivo Variable', sans-serif";
+    branches.forEach((branch, i) => {
+      const state = solo.includes(branch.id) ? " · heard alone" : branch.muted ? " · muted" : "";
+      const text = (branch.name || branch.id) + state;
+      context.textAlign = "left";
+      context.fillStyle = colour(isHeard(branch.id, branch.muted) ? "rim" : "mute");
+      if (by === "bands") {
+        const room = edges[i + 1]! - edges[i]! - 14;
+        context.fillText(text, edges[i]! + 8, frame.top + 16, Math.max(room, 10));
+        return;
+      }
+      const y = frame.top + 16 + i * 15;
+      const left = frame.left + frame.width - 170;
+      context.save();
+      context.setLineDash(DASHES[i]!);
+      context.strokeStyle = colour(isHeard(branch.id, branch.muted) ? "steel" : "tin");
+      context.lineWidth = 1.6;
+      context.beginPath();
+      context.moveTo(left, y - 4);
+      context.lineTo(left + 22, y - 4);
+      context.stroke();
+      context.restore();
+      context.fillText(text, left + 28, y, 142);
+    });
+    context.font = "500 10.5px 'Archivo Variable', sans-serif";
+    context.fillStyle = colour("mute");
+    context.textAlign = "left";
+    context.fillText("filled: what comes in · lines: what each branch gives", frame.left + 6, height - 1);
+  });
+
   return (
-    <div className="overflow-y-auto border border-line bg-well p-3">
-      <p className="pb-2 text-[14px] font-[620] text-rim">{summary}</p>
-      <table className="w-full text-left">
-        <thead>
-          <tr className="cap border-b border-line">
-            <th className="py-1 font-normal">branch</th>
-            <th className="font-normal">heard</th>
-            <th className="font-normal">level</th>
-            <th className="font-normal">pan</th>
-            <th className="font-normal">width</th>
-          </tr>
-        </thead>
-        <tbody>
-          {branchesOf(stage).map((branch) => (
-            <tr key={branch.id} className="border-b border-faint">
-              <td className="py-[7px]">
-                <b className="font-[640]">{branch.name || branch.id}</b>
-                <span className="block text-[11px] text-mute">
-                  {branch.chain.length === 0
-                    ? "no stage"
-                    : branch.chain.length === 1
-                      ? "1 stage"
-                      : `${branch.chain.length} stages`}
-                </span>
-              </td>
-              <td>
-                <BranchSolo id={branch.id} name={branch.name || branch.id} />
-              </td>
-              <td className="figure">{branch.muted ? "muted" : formatDb(branch.gain_db)}</td>
-              <td>{place(branch.pan)}</td>
-              <td>{percent(branch.width)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+    <div
+      ref={box}
+      className="picture touch-none"
+      {...range.handlers}
+      title="Shift-drag hears only that range"
+    >
+      {range.shown && <Dragged shown={range.shown} />}
+      <canvas ref={ref} role="img" aria-label="What comes into the split, and what each branch gives" />
+      {size.width > 0 &&
+        by === "bands" &&
+        corners.map((hz, index) => (
+          <Crossover
+            key={index}
+            hz={hz}
+            number={index + 1}
+            frame={frameOf(size.width, size.height)}
+            axis={HZ}
+            onMove={(next) => {
+              const { recipe } = useBench.getState();
+              if (!recipe) return;
+              const moved = moveCrossover(recipe, stage.id, index, next, CARRIED * rateHz);
+              edit(moved, `Split: crossover ${index + 1} at ${formatHz(next)}`);
+            }}
+          />
+        ))}
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { readings } from "../bench/store";
 import { formatDb } from "../ui/format";
 import { Playhead } from "../ui/Playhead";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { useDrag } from "../ui/useDrag";
 import { heardNow } from "../ui/useHeard";
 import type { Axis, Frame } from "./plot";
 import { back, drawGridY, drawLine, levelAxis, ticksOf, yAt } from "./plot";
@@ -26,6 +27,7 @@ interface Props {
 const UPPER = 0.62;
 const GAP = 16;
 const DRAW_MS = 90;
+const NEAR_PX = 9;
 
 function frames(width: number, height: number): [Frame, Frame] {
   const left = 34;
@@ -75,12 +77,27 @@ export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Prop
     context.fillText(`${legend}   copper: gain taken off`, upper.left + 6, upper.top + upper.height + 11);
   }, DRAW_MS);
 
-  const dbAt = (event: PointerEvent<HTMLCanvasElement>) => {
+  const dbAt = (event: PointerEvent<HTMLElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const [upper] = frames(box.width, box.height);
     const share = 1 - (event.clientY - box.top - upper.top) / upper.height;
     return { db: Math.round(back(axis.current, share) * 10) / 10, y: event.clientY - box.top, upper };
   };
+  const grabs = (event: PointerEvent<HTMLElement>) => {
+    const { y, upper } = dbAt(event);
+    return level.onMove !== undefined && Math.abs(y - yAt(upper, axis.current, level.db)) <= NEAR_PX;
+  };
+  const drag = useDrag({
+    grab: (event) => {
+      held.current = grabs(event);
+      return held.current || null;
+    },
+    move: (event) => level.onMove?.(Math.max(deepestDb, Math.min(0, dbAt(event).db))),
+    rest: () => {
+      held.current = false;
+      level.onRest?.();
+    },
+  });
 
   return (
     <div className="picture">
@@ -89,21 +106,10 @@ export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Prop
         role="img"
         aria-label={`${level.label} over the passage: the level that is listened to, and the gain taken off below it`}
         className="touch-none"
-        onPointerDown={(event) => {
-          const { y, upper } = dbAt(event);
-          if (!level.onMove || Math.abs(y - yAt(upper, axis.current, level.db)) > 9) return;
-          held.current = true;
-          event.currentTarget.setPointerCapture(event.pointerId);
-        }}
+        {...drag}
         onPointerMove={(event) => {
-          const { db, y, upper } = dbAt(event);
-          const near = level.onMove && Math.abs(y - yAt(upper, axis.current, level.db)) <= 9;
-          event.currentTarget.style.cursor = held.current || near ? "ns-resize" : "default";
-          if (held.current) level.onMove?.(Math.max(deepestDb, Math.min(0, db)));
-        }}
-        onPointerUp={() => {
-          if (held.current) level.onRest?.();
-          held.current = false;
+          event.currentTarget.style.cursor = held.current || grabs(event) ? "ns-resize" : "default";
+          drag.onPointerMove(event);
         }}
       />
       <Playhead

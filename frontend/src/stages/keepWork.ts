@@ -2,7 +2,8 @@
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Recipe, Stage } from "../api/types";
-import { setParam, stageOf } from "../bench/editing";
+import { setParam } from "../bench/editing";
+import { stageOf } from "../tree/tree";
 import { edit } from "../bench/edits";
 import { useBench } from "../bench/store";
 

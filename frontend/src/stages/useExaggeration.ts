@@ -1,6 +1,7 @@
 import { useEffect } from "react";
 import type { Recipe } from "../api/types";
-import { setParams, stageOf } from "../bench/editing";
+import { setParams } from "../bench/editing";
+import { stageOf } from "../tree/tree";
 import { pretend } from "../bench/edits";
 import { useBench } from "../bench/store";
 

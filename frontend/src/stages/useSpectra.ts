@@ -38,6 +38,7 @@ export class Spectra {
   /** of what one looks at in the chosen stage */
   inside: Record<string, Spectrum> = {};
   private last: unknown = null;
+  private count = 0;
 
   update(): void {
     const meters = heardNow()?.meters;
@@ -65,7 +66,7 @@ export class Spectra {
     const { frozen } = useSpectrumSettings.getState();
     if (!this.now) return;
     const kept: Frozen = {
-      name: `frozen ${frozen.length + 1}`,
+      name: `frozen ${++this.count}`,
       spectrum: [this.now[0].slice(), this.now[1].slice()],
     };
     useSpectrumSettings.setState({ frozen: [...frozen, kept].slice(-MOST_FROZEN) });
@@ -91,10 +92,10 @@ function layOut(frame: Frame, axis: Axis, part: 0 | 1 | null) {
     ({ hz }) => hz >= axis.low && hz <= axis.high,
   );
   const lift = points.map(({ hz }) => slope * Math.log2(hz / 1000));
-  const ys = (spectrum: Spectrum) => {
+  const ys = (spectrum: Spectrum, gain = 0) => {
     const row = rowFor(spectrum, part);
     return points.map(({ i }, at) => {
-      const db = (row[i] ?? -140) + lift[at]!;
+      const db = (row[i] ?? -140) + lift[at]! + gain;
       return yAt(frame, LEVELS, Math.max(LEVELS.low, Math.min(LEVELS.high, db)));
     });
   };
@@ -116,11 +117,33 @@ function fillBelow(
   context.fill();
 }
 
+/** One of the spectra inside the chosen stage, as a line that lies `gain` dB higher. */
+export function drawInside(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  axis: Axis,
+  name: string,
+  gain: number,
+  style: Parameters<typeof drawLine>[4],
+): void {
+  const spectrum = spectra.inside[name];
+  if (!spectrum) return;
+  const { xs, ys } = layOut(frame, axis, null);
+  drawLine(context, frame, xs, ys(spectrum, gain), style);
+}
+
+/** One of the spectra inside the chosen stage, filled. */
+export function fillInside(context: CanvasRenderingContext2D, frame: Frame, axis: Axis, name: string): void {
+  const spectrum = spectra.inside[name];
+  if (!spectrum) return;
+  const { xs, ys } = layOut(frame, axis, null);
+  fillBelow(context, frame, xs, ys(spectrum), "trough");
+}
+
 /** Filled: what the chosen stage listens to; thin line: what is heard. */
 export function drawDetector(context: CanvasRenderingContext2D, frame: Frame, axis: Axis): void {
   const { xs, ys } = layOut(frame, axis, null);
-  const { detector } = spectra.inside;
-  if (detector) fillBelow(context, frame, xs, ys(detector), "trough");
+  fillInside(context, frame, axis, "detector");
   if (spectra.now) drawLine(context, frame, xs, ys(spectra.now), { ink: "tin", width: 1 });
 }
 

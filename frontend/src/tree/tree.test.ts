@@ -1,6 +1,18 @@
 import { expect, test } from "vitest";
 import type { Recipe, Stage } from "../api/types";
-import { allBranches, branchOf, idsOf, mapChains, walk, walkChain } from "./tree";
+import {
+  allBranches,
+  chainIn,
+  depthOf,
+  heightOf,
+  homeOf,
+  idsOf,
+  MASTER,
+  mapChains,
+  splitOf,
+  walk,
+  walkChain,
+} from "./tree";
 
 const trim = (id: string) =>
   ({ id, kind: "trim", on: true, channels: "stereo", mix: 1, params: {} }) as unknown as Stage;
@@ -29,14 +41,14 @@ test("walks every stage at any depth, a split before what is in it", () => {
   expect(allBranches(recipe).map(({ id }) => id)).toEqual(["s-0", "s-1", "t-0"]);
 });
 
-test("tells the innermost branch that a stage stands in", () => {
-  expect(["a", "b", "c", "d", "t"].map((id) => branchOf(recipe, id)?.id)).toEqual([
-    undefined,
-    "s-0",
-    "t-0",
-    undefined,
-    "s-0",
-  ]);
+test("tells whose chain a stage stands in, the innermost, and how deep that is", () => {
+  const homes = ["a", "b", "c", "d", "t"].map((id) => homeOf(recipe, id)!);
+  expect(homes).toEqual(["mix", "s-0", "t-0", MASTER, "s-0"]);
+  expect(homes.map((home) => depthOf(recipe, home))).toEqual([0, 1, 2, 0, 1]);
+  expect(homeOf(recipe, "nobody")).toBeUndefined();
+  expect(splitOf(recipe, "t-0")?.id).toBe("t");
+  expect(chainIn(recipe, "s-0").map(({ id }) => id)).toEqual(["b", "t"]);
+  expect(recipe.master.map(heightOf)).toEqual([2, 0]);
 });
 
 test("changes chains at any depth and leaves the recipe as it was", () => {

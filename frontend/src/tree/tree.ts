@@ -1,6 +1,10 @@
 /** How chains nest: the only place that knows. Recipes go in and come out; nothing is changed in place. */
 import type { Branch, Bus, Recipe, Stage } from "../api/types";
 
+/** Whose chain: a bus, a group or a branch by its id, or the master. */
+export type Home = string;
+export const MASTER: Home = "*master";
+
 /** The branches of a split; none of any other stage. */
 export function branchesOf(stage: Stage): Branch[] {
   return stage.kind === "split" ? stage.params.branches : [];
@@ -25,19 +29,52 @@ export function allBranches(recipe: Recipe): Branch[] {
   return walk(recipe).flatMap(branchesOf);
 }
 
-/** The branch that a stage stands in, the innermost; none in a bus's or the master's own chain. */
-export function branchOf(recipe: Recipe, stage: string): Branch | undefined {
-  return allBranches(recipe).find((branch) => branch.chain.some(({ id }) => id === stage));
+/** Everything that holds a chain, with it: buses and groups, then branches, then the master. */
+function homes(recipe: Recipe): { id: Home; chain: Stage[] }[] {
+  const lanes = [...recipe.buses, ...recipe.groups, ...allBranches(recipe)];
+  return [...lanes, { id: MASTER, chain: recipe.master }];
+}
+
+/** Whose chain a stage stands in, the innermost. */
+export function homeOf(recipe: Recipe, stage: string): Home | undefined {
+  return homes(recipe).find(({ chain }) => chain.some(({ id }) => id === stage))?.id;
+}
+
+/** The stages of a bus, a group, a branch or the master. */
+export function chainIn(recipe: Recipe, home: Home): Stage[] {
+  return homes(recipe).find(({ id }) => id === home)?.chain ?? [];
 }
 
 /** The chain that a stage stands in, at any depth. */
 export function chainAround(recipe: Recipe, stage: string): Stage[] {
-  const chains = [...recipe.buses, ...recipe.groups, ...allBranches(recipe)].map(({ chain }) => chain);
-  return [...chains, recipe.master].find((chain) => chain.some(({ id }) => id === stage)) ?? [];
+  const home = homeOf(recipe, stage);
+  return home === undefined ? [] : chainIn(recipe, home);
 }
 
-/** Changes a chain; `home` is the bus, group or branch that it belongs to, null for the master. */
-type Change = (chain: Stage[], home: string | null) => Stage[];
+export function stageOf(recipe: Recipe, id: string | null): Stage | undefined {
+  return walk(recipe).find((stage) => stage.id === id);
+}
+
+/** The split that a branch belongs to. */
+export function splitOf(recipe: Recipe, branch: string): Extract<Stage, { kind: "split" }> | undefined {
+  const found = walk(recipe).find((stage) => branchesOf(stage).some(({ id }) => id === branch));
+  return found?.kind === "split" ? found : undefined;
+}
+
+/** How many splits a chain is inside of. */
+export function depthOf(recipe: Recipe, home: Home): number {
+  const split = splitOf(recipe, home);
+  return split ? 1 + depthOf(recipe, homeOf(recipe, split.id)!) : 0;
+}
+
+/** How many splits stand inside one another in a stage, itself among them. */
+export function heightOf(stage: Stage): number {
+  const inside = branchesOf(stage).flatMap(({ chain }) => chain.map(heightOf));
+  return stage.kind === "split" ? 1 + Math.max(0, ...inside) : 0;
+}
+
+/** Changes a chain; `home` is whose it is. */
+type Change = (chain: Stage[], home: Home) => Stage[];
 
 /** A recipe with every chain changed, the innermost first. */
 export function mapChains(recipe: Recipe, change: Change): Recipe {
@@ -46,11 +83,11 @@ export function mapChains(recipe: Recipe, change: Change): Recipe {
     ...recipe,
     buses: recipe.buses.map(owned),
     groups: recipe.groups.map(owned),
-    master: mapChain(recipe.master, null, change),
+    master: mapChain(recipe.master, MASTER, change),
   };
 }
 
-function mapChain(chain: Stage[], home: string | null, change: Change): Stage[] {
+function mapChain(chain: Stage[], home: Home, change: Change): Stage[] {
   const inside = (branch: Branch): Branch => ({
     ...branch,
     chain: mapChain(branch.chain, branch.id, change),

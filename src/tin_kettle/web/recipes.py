@@ -6,7 +6,7 @@ import numpy as np
 from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.core.listen.places import PLACES, place_curve_db
-from tin_kettle.core.recipe.describe import describe_branch, describe_kinds, describe_recipe
+from tin_kettle.core.recipe.describe import describe_branch, describe_kinds, describe_recipe, describe_split
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
 
@@ -15,8 +15,8 @@ blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 
 @blueprint.get("/stages")
 def stages() -> Response:
-    """Every kind of stage and its controls."""
-    return jsonify(kinds=describe_kinds(), branch=describe_branch())
+    """Every kind of stage and its controls; what splits may be."""
+    return jsonify(kinds=describe_kinds(), branch=describe_branch(), split=describe_split())
 
 
 @blueprint.get("/places")

@@ -12,6 +12,7 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.declare import describe_params
+from tin_kettle.core.stages.split import DEEPEST, NAMES, PARTS
 from tin_kettle.core.stages.stage import Stage
 
 
@@ -62,6 +63,7 @@ def describe_kinds() -> list[dict[str, Any]]:
             "kind": kind.name,
             "title": kind.title,
             "says": kind.says,
+            "sought": list(kind.sought),
             "channels": list(kind.channels),
             "mixes": kind.mixes,
             "dynamic": kind.dynamic,
@@ -73,6 +75,15 @@ def describe_kinds() -> list[dict[str, Any]]:
         }
         for kind in KINDS.values()
     ]
+
+
+def describe_split() -> dict[str, Any]:
+    """How many branches each way of dividing may have, what they are called at first, how deep splits may stand."""
+    return {
+        "parts": {by: {"least": least, "most": most} for by, (least, most) in PARTS.items()},
+        "names": {by: {str(count): list(names) for count, names in named.items()} for by, named in NAMES.items()},
+        "deepest": DEEPEST,
+    }
 
 
 def describe_branch() -> list[dict[str, Any]]:

@@ -366,6 +366,7 @@ KIND = Kind(
     name="compressor",
     title="Bus compressor",
     says="Holds the mix together by turning down what is loud, a dB or two at a time.",
+    sought=("glue", "bus compression", "punch", "tighten", "pump", "sidechain", "key", "level"),
     params=CompressorParams,
     build=Compressor,
     picture=_picture,

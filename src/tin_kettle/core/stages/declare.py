@@ -140,6 +140,7 @@ class Kind:
         name: the ``kind`` in a recipe.
         title: its name on screen.
         says: what it is for, in a sentence.
+        sought: trade words by which somebody looks for it.
         params: its parameters.
         build: makes its processor for a rate in Hz.
         picture: what is drawn for it at a rate in Hz.
@@ -159,6 +160,7 @@ class Kind:
     name: str
     title: str
     says: str
+    sought: tuple[str, ...]
     params: type[Params]
     build: Callable[[Any, float], Processor]
     picture: Callable[[Any, float], Picture]

@@ -367,6 +367,7 @@ KIND = Kind(
     name="equalizer",
     title="Equalizer",
     says="Small, broad moves of tone, on the whole, the middle or the sides.",
+    sought=("eq", "tone", "bell", "shelf", "tilt", "notch", "mid-side", "harsh", "air", "presence", "de-ess", "mud"),
     params=EqualizerParams,
     build=build,
     picture=_picture,

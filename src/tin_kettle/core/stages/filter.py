@@ -147,6 +147,7 @@ KIND = Kind(
     name="filter",
     title="Filters",
     says="Cleans the bottom and the top: what costs headroom and is not heard.",
+    sought=("low cut", "high cut", "high-pass", "low-pass", "rumble", "sub", "infra", "hiss"),
     params=FilterParams,
     build=Filter,
     picture=_picture,

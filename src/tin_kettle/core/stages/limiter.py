@@ -196,6 +196,7 @@ KIND = Kind(
     name="limiter",
     title="Limiter",
     says="Holds the ceiling, so that nothing overshoots in converters and lossy files.",
+    sought=("loudness", "ceiling", "true peak", "brickwall", "maximise", "peaks"),
     params=LimiterParams,
     build=Limiter,
     picture=_picture,

@@ -19,6 +19,20 @@ from tin_kettle.core.stages.words import hz
 By = Literal["bands", "copies", "mid_side", "left_right"]
 PARTS: dict[By, tuple[int, int]] = {"bands": (2, 5), "copies": (1, 8), "mid_side": (2, 2), "left_right": (2, 2)}
 """How many branches each way of dividing may have, at least and at most."""
+_BANDS = {
+    2: ("Low", "High"),
+    3: ("Low", "Middle", "High"),
+    4: ("Low", "Low middle", "High middle", "High"),
+    5: ("Low", "Low middle", "Middle", "High middle", "High"),
+}
+_COPIES = {count: tuple(f"Copy {number}" for number in range(1, count + 1)) for count in range(1, 9)}
+NAMES: dict[By, dict[int, tuple[str, ...]]] = {
+    "bands": _BANDS,
+    "copies": _COPIES,
+    "mid_side": {2: ("Mid", "Side")},
+    "left_right": {2: ("Left", "Right")},
+}
+"""What branches are called, by how many there are, until somebody names them."""
 DEEPEST = 4
 """How many splits may stand inside one another."""
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20000.0
@@ -121,6 +135,7 @@ KIND = Kind(
     name="split",
     title="Split",
     says="Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right.",
+    sought=("parallel", "bands", "multiband", "mid-side", "crossover", "branches", "copies", "lows", "de-ess"),
     params=SplitParams,
     build=Divider,
     picture=_picture,

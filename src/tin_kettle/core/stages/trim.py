@@ -126,6 +126,7 @@ KIND = Kind(
     name="trim",
     title="Trim",
     says="Level, balance and polarity before or after other stages.",
+    sought=("gain", "volume", "polarity", "phase", "balance", "swap", "dc", "offset"),
     params=TrimParams,
     build=Trim,
     picture=_picture,

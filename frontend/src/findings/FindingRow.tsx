@@ -1,0 +1,72 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { api } from "../api/client";
+import type { Finding } from "../api/types";
+import { settle } from "../bench/edits";
+import { compare, seek } from "../bench/listening";
+import { complain, useBench } from "../bench/store";
+import { formatTime } from "../ui/format";
+
+/** Something that was found in the song: a click goes there, and tells why and what may be tried. */
+export function FindingRow({ finding, settled }: { finding: Finding; settled: boolean }) {
+  const song = useBench((s) => s.song)!;
+  const client = useQueryClient();
+  const go = () => finding.at_s !== null && seek((finding.at_s - 1) * song.rate_hz);
+  const attempt = async () => {
+    try {
+      await settle();
+      const version = await api.tryFix(song.id, finding.id);
+      await client.invalidateQueries({ queryKey: ["versions", song.id] });
+      go();
+      compare(`version:${version.id}`);
+      useBench.setState({
+        said: `“${version.name}” is a version now, heard at equal loudness. Key 2 is now.`,
+      });
+    } catch (refused) {
+      complain(refused);
+    }
+  };
+  const dismiss = () =>
+    api
+      .dismiss(song.id, finding.id)
+      .then(() => client.invalidateQueries({ queryKey: ["survey", song.id] }))
+      .catch(complain);
+  return (
+    <Popover.Root>
+      <Popover.Trigger
+        className="block w-full truncate text-left leading-[1.45] hover:bg-rim2"
+        data-finding={finding.id}
+        onClick={go}
+      >
+        <b className="font-[650] text-copper">{finding.at_s === null ? "song" : formatTime(finding.at_s)}</b>{" "}
+        {finding.title}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="menu w-[300px] p-3!" side="left" align="start" sideOffset={6}>
+          <b className="font-[650]">{finding.title}</b>
+          <p className="mt-1 select-text">{finding.says}</p>
+          <div className="mt-3 flex flex-wrap gap-2">
+            {finding.fix && (
+              <Popover.Close asChild>
+                <button
+                  type="button"
+                  className="strong disabled:opacity-50"
+                  disabled={!settled}
+                  title={settled ? undefined : "The song is being surveyed anew"}
+                  onClick={() => void attempt()}
+                >
+                  Try: {finding.fix}
+                </button>
+              </Popover.Close>
+            )}
+            <Popover.Close asChild>
+              <button type="button" className="plain" onClick={() => void dismiss()}>
+                Dismiss
+              </button>
+            </Popover.Close>
+          </div>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

@@ -1,0 +1,27 @@
+import { FindingRow } from "../findings/FindingRow";
+import { useBench } from "../bench/store";
+import { useSurvey } from "../bench/useSurvey";
+
+/** What the survey found in the song, with what may be tried. */
+export function SongFindings() {
+  const survey = useSurvey();
+  const saved = useBench((s) => s.saved === "saved");
+  const settled = survey?.state === "done" && saved;
+  const findings = survey?.findings ?? [];
+  return (
+    <div
+      className={`min-h-0 overflow-y-auto ${settled ? "" : "opacity-50"}`}
+      aria-label="What was found"
+      role="group"
+    >
+      <div className="cap pb-1">what stands out</div>
+      {findings.map((finding) => (
+        <div key={finding.id} className="border-t border-faint py-[3px]">
+          <FindingRow finding={finding} settled={settled} />
+          {finding.fix && <span className="cap block truncate">to try: {finding.fix}</span>}
+        </div>
+      ))}
+      {settled && findings.length === 0 && <p className="text-mute">Nothing stands out.</p>}
+    </div>
+  );
+}

@@ -1,0 +1,54 @@
+import { paramLabel, setParam } from "../bench/editing";
+import { edit, rest } from "../bench/edits";
+import { paramInfo, useBench } from "../bench/store";
+import { formatDb } from "../ui/format";
+import type { CompressorStage } from "./compressor";
+import { useCompressorPicture } from "./compressor";
+import { CompressorTools } from "./CompressorTools";
+import { Controls } from "./Controls";
+import { CurvePicture } from "./CurvePicture";
+import { DetectorPicture } from "./DetectorPicture";
+import { newReference } from "./keepWork";
+import { TimePicture } from "./TimePicture";
+
+/** The compressor's curve or what its detector hears, and what it takes off over the passage. */
+export default function CompressorView({ stage }: { stage: CompressorStage }) {
+  const shows = useCompressorPicture((s) => s.shows);
+  const picture = useBench((s) => s.described[stage.id]?.picture);
+  const { threshold_db: threshold, makeup_db: makeup, key, detector_filters: filters } = stage.params;
+  const move = (db: number) => {
+    const { recipe } = useBench.getState();
+    const param = paramInfo("compressor", "threshold_db");
+    if (!recipe || !param) return;
+    edit(setParam(recipe, stage.id, "threshold_db", db), paramLabel("Bus compressor", param, db));
+    newReference();
+  };
+  return (
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_minmax(0,max-content)] gap-y-2">
+      <CompressorTools stage={stage} />
+      <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
+        {shows === "detector" ? (
+          <DetectorPicture stage={stage.id} filters={filters} />
+        ) : (
+          <CurvePicture
+            stage={stage.id}
+            inDb={picture?.in_db ?? []}
+            outDb={picture?.out_db ?? []}
+            threshold={threshold}
+            makeupDb={makeup}
+            axis={{ low: -48, high: 0 }}
+            ticks={[-48, -36, -24, -12, 0]}
+          />
+        )}
+        <TimePicture
+          stage={stage}
+          heardIs={key ? `what it listens to (${key.join(", ")})` : "what it listens to"}
+          deepestDb={-60}
+          level={{ db: threshold, label: formatDb(threshold), onMove: move, onRest: rest }}
+          effortDb={4}
+        />
+      </div>
+      <Controls stage={stage} />
+    </div>
+  );
+}

@@ -1,0 +1,66 @@
+import type { KeyboardEvent, PointerEvent } from "react";
+import { rest } from "../bench/edits";
+import { formatHz } from "../ui/format";
+import { useDrag } from "../ui/useDrag";
+import type { Axis, Frame } from "./plot";
+import { back, xAt } from "./plot";
+
+interface Props {
+  hz: number;
+  number: number;
+  frame: Frame;
+  axis: Axis;
+  onMove: (hz: number) => void;
+}
+
+const STEPS: Record<string, number> = {
+  ArrowRight: 1 / 12,
+  ArrowUp: 1 / 12,
+  ArrowLeft: -1 / 12,
+  ArrowDown: -1 / 12,
+  PageUp: 1,
+  PageDown: -1,
+};
+
+/** A border between two bands: drag it along the spectrum, finely with Shift; arrows move it by a semitone. */
+export function Crossover({ hz, number, frame, axis, onMove }: Props) {
+  const x = xAt(frame, axis, hz);
+  const hzAt = (px: number) => back(axis, px / frame.width);
+  const drag = useDrag({
+    grab: (event: PointerEvent<HTMLElement>) => ({ x: event.clientX, at: x - frame.left }),
+    move: (event, held) => {
+      held.at += (event.clientX - held.x) * (event.shiftKey ? 0.1 : 1);
+      held.x = event.clientX;
+      onMove(hzAt(held.at));
+    },
+    rest,
+  });
+  const key = (event: KeyboardEvent<HTMLElement>) => {
+    const octaves = STEPS[event.key];
+    if (octaves === undefined || event.ctrlKey || event.metaKey || event.altKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    onMove(hz * 2 ** (octaves * (event.shiftKey ? 0.1 : 1)));
+  };
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label={`Crossover ${number}`}
+      aria-valuemin={axis.low}
+      aria-valuemax={axis.high}
+      aria-valuenow={hz}
+      aria-valuetext={formatHz(hz)}
+      {...drag}
+      onKeyDown={key}
+      onKeyUp={rest}
+      className="group absolute z-10 w-[13px] -translate-x-1/2 cursor-ew-resize touch-none"
+      style={{ left: x, top: frame.top, height: frame.height }}
+    >
+      <span className="pointer-events-none absolute inset-y-0 left-[6px] w-[1.5px] bg-copper" />
+      <span className="pointer-events-none absolute bottom-0 left-1/2 -translate-x-1/2 bg-copper px-[6px] py-px font-[650] whitespace-nowrap text-on-rim">
+        {formatHz(hz)}
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,33 @@
+import { useBench } from "../bench/store";
+import type { Stage } from "../api/types";
+import { Controls } from "./Controls";
+import { CurvePicture } from "./CurvePicture";
+import { TimePicture } from "./TimePicture";
+
+/** The limiter's curve, and what it takes off over the passage. */
+export default function LimiterView({ stage }: { stage: Extract<Stage, { kind: "limiter" }> }) {
+  const picture = useBench((s) => s.described[stage.id]?.picture);
+  const { ceiling_db: ceiling, gain_db: gain } = stage.params;
+  return (
+    <div className="grid h-full min-h-0 grid-rows-[minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
+      <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
+        <CurvePicture
+          stage={stage.id}
+          inDb={picture?.in_db ?? []}
+          outDb={picture?.out_db ?? []}
+          threshold={ceiling - gain}
+          makeupDb={gain}
+          axis={{ low: -24, high: 0 }}
+          ticks={[-24, -18, -12, -6, 0]}
+        />
+        <TimePicture
+          stage={stage}
+          deepestDb={-36}
+          level={{ db: ceiling - gain, label: "begins" }}
+          effortDb={4}
+        />
+      </div>
+      <Controls stage={stage} />
+    </div>
+  );
+}

@@ -1,0 +1,37 @@
+import { useBench } from "../bench/store";
+import { divide, moreBranches, WAYS } from "../chain/acts";
+import type { Split } from "../tree/splits";
+import { Segments } from "../ui/Segments";
+import { BranchStrip } from "./BranchStrip";
+import { SpectrumTools } from "./SpectrumTools";
+import { SplitPicture } from "./SplitPicture";
+
+/** A split: what it divides by, its crossovers on the spectrum, a fader a branch. */
+export default function SplitView({ stage }: { stage: Split }) {
+  const { by, branches } = stage.params;
+  const most = useBench((s) => s.stages?.split.parts[by].most ?? 0);
+  return (
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
+      <div className="flex items-center gap-3">
+        <Segments
+          label="Divides by"
+          value={by}
+          options={WAYS.map(({ by: value, label }) => ({ value, label }))}
+          onChange={(next) => divide(stage.id, next)}
+        />
+        <SpectrumTools />
+        {branches.length < most && (
+          <button type="button" className="plain" onClick={() => moreBranches(stage.id)}>
+            + branch
+          </button>
+        )}
+      </div>
+      <SplitPicture stage={stage} />
+      <div className="flex min-h-0 flex-col gap-y-1 overflow-y-auto px-1">
+        {branches.map((branch) => (
+          <BranchStrip key={branch.id} branch={branch} />
+        ))}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,31 @@
+/** What the bench shows for each kind of stage: its own view, loaded when it is first opened, and what can be heard of it. */
+import type { ComponentType } from "react";
+import { lazy } from "react";
+import type { Kind, Stage } from "../api/types";
+import type { Tap } from "../live/protocol";
+
+export interface StageView {
+  Body: ComponentType<{ stage: Stage }>;
+  taps: { value: Tap; label: string }[];
+}
+
+const RESULT: StageView["taps"] = [
+  { value: "result", label: "result" },
+  { value: "removed", label: "what it removes" },
+];
+const DETECTOR: StageView["taps"] = [...RESULT, { value: "detector", label: "what it listens to" }];
+
+type Load<K extends Kind> = () => Promise<{ default: ComponentType<{ stage: Extract<Stage, { kind: K }> }> }>;
+
+/** A view is of one kind, and the registry below gives it no other. */
+const body = <K extends Kind>(load: Load<K>) =>
+  lazy(load as unknown as () => Promise<{ default: StageView["Body"] }>);
+
+export const VIEWS: Record<Kind, StageView> = {
+  trim: { Body: body<"trim">(() => import("./TrimView")), taps: RESULT },
+  filter: { Body: body<"filter">(() => import("./FilterView")), taps: RESULT },
+  equalizer: { Body: body<"equalizer">(() => import("./EqualizerEditor")), taps: RESULT },
+  compressor: { Body: body<"compressor">(() => import("./CompressorView")), taps: DETECTOR },
+  limiter: { Body: body<"limiter">(() => import("./LimiterView")), taps: RESULT },
+  split: { Body: body<"split">(() => import("./SplitView")), taps: RESULT },
+};
