@@ -80,10 +80,6 @@ export function SplitPicture({ stage }: { stage: Split }) {
       context.restore();
       context.fillText(text, left + 28, y, 142);
     });
-    context.font = "500 10.5px 'Archivo Variable', sans-serif";
-    context.fillStyle = colour("mute");
-    context.textAlign = "left";
-    context.fillText("filled: what comes in · lines: what each branch gives", frame.left + 6, height - 1);
   });
 
   return (

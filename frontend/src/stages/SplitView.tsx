@@ -25,9 +25,10 @@ export default function SplitView({ stage }: { stage: Split }) {
             + branch
           </button>
         )}
+        <span className="cap min-w-0 truncate">filled: what comes in · lines: what each branch gives</span>
       </div>
       <SplitPicture stage={stage} />
-      <div className="flex min-h-0 flex-col gap-y-1 overflow-y-auto px-1">
+      <div className="flex min-h-0 flex-col gap-y-1 overflow-y-auto px-1 pb-2">
         {branches.map((branch) => (
           <BranchStrip key={branch.id} branch={branch} />
         ))}

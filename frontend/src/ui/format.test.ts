@@ -74,3 +74,13 @@ describe("a rule", () => {
       }
   });
 });
+
+describe("shares up to twice as much", () => {
+  const width = { name: "width", unit: "", low: 0, high: 2 };
+  it("are written and typed in per cent", () => {
+    expect(formatValue(width, 1.1)).toBe("110 %");
+    expect([parseValue(width, "60 %"), parseValue(width, "60"), parseValue(width, "1.5")]).toEqual([
+      0.6, 0.6, 1.5,
+    ]);
+  });
+});

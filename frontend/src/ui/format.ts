@@ -46,6 +46,11 @@ function trim(value: number, digits: number): string {
   return String(Number(value.toPrecision(digits)));
 }
 
+/** Whether a value is a part of a whole, or up to twice as much. */
+function isShare({ unit, low, high }: Pick<Param, "unit" | "low" | "high">): boolean {
+  return !unit && low === 0 && (high === 1 || high === 2);
+}
+
 const SIGNED = new Set(["makeup_db", "gain_db"]);
 
 /** A parameter's value with its unit. */
@@ -54,7 +59,7 @@ export function formatValue(param: Pick<Param, "name" | "unit" | "low" | "high">
   if (param.unit === "ms") return formatMs(value);
   if (param.unit === "dB") return formatDb(value, SIGNED.has(param.name));
   if (param.unit === ": 1") return `${trim(value, 3)} : 1`;
-  if (param.low === 0 && param.high === 1) return `${Math.round(value * 100)} %`;
+  if (isShare(param)) return `${Math.round(value * 100)} %`;
   if (param.low === -1 && param.high === 1)
     return value === 0 ? "middle" : `${Math.round(Math.abs(value) * 100)} % ${value < 0 ? "left" : "right"}`;
   return withMinus(trim(value, 3));
@@ -62,7 +67,7 @@ export function formatValue(param: Pick<Param, "name" | "unit" | "low" | "high">
 
 /** A tick's label: short, without a unit. */
 export function formatTick(param: Pick<Param, "unit" | "low" | "high">, value: number): string {
-  if (param.low === 0 && param.high === 1 && !param.unit) return String(Math.round(value * 100));
+  if (isShare(param)) return String(Math.round(value * 100));
   if (param.low === -1 && param.high === 1 && !param.unit)
     return value === 0 ? "0" : value < 0 ? `L${Math.round(-value * 100)}` : `R${Math.round(value * 100)}`;
   if (value >= 1000) return `${trim(value / 1000, 3)}k`;
@@ -88,7 +93,7 @@ export function parseValue(param: Pick<Param, "unit" | "low" | "high">, text: st
   if (unit && !UNITS[param.unit]?.includes(unit)) return null;
   if (unit.startsWith("k")) return number * 1000;
   if (unit === "s") return number * 1000;
-  const share = param.high === 1 && !param.unit;
-  if (share && (unit === "%" || Math.abs(number) > 1)) return number / 100;
+  const share = !param.unit && (param.high === 1 || isShare(param));
+  if (share && (unit === "%" || Math.abs(number) > param.high!)) return number / 100;
   return number;
 }
