@@ -66,6 +66,7 @@ interface Held {
   shiftKey?: boolean;
   altKey?: boolean;
   repeat?: boolean;
+  defaultPrevented?: boolean;
 }
 function press(key: string, held: Held = {}, target: EventTarget | null = null) {
   const event = {
@@ -75,11 +76,12 @@ function press(key: string, held: Held = {}, target: EventTarget | null = null) 
     shiftKey: false,
     altKey: false,
     repeat: false,
+    defaultPrevented: false,
     ...held,
     target,
   };
   const preventDefault = vi.fn();
-  obeyKey({ ...event, defaultPrevented: false, preventDefault } as unknown as KeyboardEvent);
+  obeyKey({ ...event, preventDefault } as unknown as KeyboardEvent);
   return preventDefault.mock.calls.length > 0;
 }
 const edited = () => edits.edit.mock.lastCall![0] as Recipe;
@@ -219,7 +221,8 @@ describe("a key that belongs to what has the focus", () => {
 
   it("is the bench's elsewhere: Space plays on a rule and after a click on a button", () => {
     expect(press(" ", {}, element("", "[role=slider]"))).toBe(true);
-    expect(press("ArrowLeft", {}, element("", "[role=slider]"))).toBe(false);
+    expect(press("z", { ctrlKey: true }, element("", "[role=slider]")), "undo").toBe(true);
+    expect(press("ArrowLeft", { defaultPrevented: true }), "moved the rule already").toBe(false);
     expect(press(" ", {}, element("button"))).toBe(true);
     expect(heard.setPlaying).toHaveBeenCalledTimes(2);
     expect(heard.seek).not.toHaveBeenCalled();

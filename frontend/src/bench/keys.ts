@@ -330,17 +330,17 @@ function isTaken(target: EventTarget | null, name: string): boolean {
   if (target.closest(OPEN)) return true;
   // Space plays wherever the focus is; Enter presses what has it
   if (name === " ") return false;
-  if (target.closest("[role=slider]")) return true;
   const inGroup = target.closest("[role=group], [role=radiogroup]") && /^Arrow|^Home/.test(name);
   return (
     Boolean(inGroup) || (name === "Enter" && target.matches("button, a, [role=switch], [role=combobox]"))
   );
 }
 
-/** A list that is closed would jump to the letter that is typed: letters are the bench's, and Space plays. */
+/** A closed list would jump to the letter that is typed, a closed menu open by Space: both are the bench's. */
 export function obeyBeforeLists(event: KeyboardEvent): void {
   const list =
-    event.target instanceof HTMLElement && event.target.closest("[role=combobox][aria-expanded=false]");
+    event.target instanceof HTMLElement &&
+    event.target.closest("[role=combobox][aria-expanded=false], [aria-haspopup=menu][aria-expanded=false]");
   if (!list || event.key.length !== 1) return;
   event.stopPropagation();
   obeyKey(event);

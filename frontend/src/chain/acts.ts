@@ -68,6 +68,11 @@ export function chooseTo(id: string): void {
     });
 }
 
+function chooseAll(ids: string[]): void {
+  select(ids[0] ?? null);
+  if (ids.length > 1) chooseTo(ids.at(-1)!);
+}
+
 /** Take one more of the chain's stages into the choice, or the last one out of it. */
 export function chooseMore(by: 1 | -1): void {
   const { recipe, selected, also } = state();
@@ -119,8 +124,10 @@ export function move(ids: string[], to: Place): boolean {
   const moved = moveStages(recipe, ids, to, stages.split.deepest);
   if (moved === recipe) return false;
   edit(moved, `Move ${titles(recipe, ids)}`, true);
-  select(selected);
-  useBench.setState({ also });
+  if (selected !== null && ids.includes(selected)) {
+    select(selected);
+    useBench.setState({ also });
+  } else chooseAll(ids);
   return true;
 }
 
@@ -172,8 +179,7 @@ export function insert(document: Recipe, label: string): void {
   const put = paste(recipe, document, newPlace(recipe, lane, selected, "limiter"));
   if (!put.ids.length) return;
   edit(put.recipe, label, true);
-  select(put.ids[0]!);
-  if (put.ids.length > 1) chooseTo(put.ids.at(-1)!);
+  chooseAll(put.ids);
 }
 
 export function pasteCopied(): void {
@@ -196,7 +202,7 @@ export function duplicate(ids: string[]): void {
   const stages = ids.map((id) => stageOf(recipe, id)!);
   const put = paste(recipe, chainDocument(recipe, stages), { ...place, at: place.at + 1 });
   edit(put.recipe, `${titles(recipe, ids)} again`, true);
-  select(put.ids[0]!);
+  chooseAll(put.ids);
 }
 
 /** Put a chain in the place of everything on a lane. */
