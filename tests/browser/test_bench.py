@@ -1,6 +1,5 @@
 """The bench as a user has it: real clicks and keys, and the samples that come of them."""
 
-
 import numpy as np
 import pytest
 import soundfile

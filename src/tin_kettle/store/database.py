@@ -11,7 +11,7 @@ from pathlib import Path
 
 from tin_kettle.core.errors import LibraryError
 
-FOLDERS = ("audio", "waveforms", "surveys", "prints", "incoming", "starts")
+FOLDERS = ("audio", "waveforms", "surveys", "prints", "incoming", "starts", "chains")
 
 
 class Library:

@@ -209,6 +209,19 @@ def step_revision(library: Library, song_id: int, back: bool) -> Revision:
         return _current(db, song_id)
 
 
+def go_back_to(library: Library, song_id: int, revision_id: int, label: str) -> Revision:
+    """Do again what a revision was, recipe and files, on top of where the song stands."""
+    with library.writing() as db:
+        row = db.execute(
+            "SELECT recipe, set_id FROM revisions WHERE id = ? AND song_id = ?", (revision_id, song_id)
+        ).fetchone()
+        if row is None:
+            raise LibraryError(f"there is no revision {revision_id} of this song; reload it")
+        recipe = parse_recipe(json.loads(row["recipe"]))
+        _add_revision(db, song_id, _current(db, song_id).id, label, recipe, row["set_id"])
+        return _current(db, song_id)
+
+
 def add_beside(library: Library, song_id: int, recipe: Recipe, label: str) -> int:
     """Keep a recipe beside the song's present revision, where the song stays; returns the revision's number."""
     # without a parent: redo goes to the child made last, and what was only tried must not come before what was done

@@ -12,8 +12,10 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.prints import stop_orphans
 from tin_kettle.web import (
     blind,
+    chains,
     compressing,
     findings,
+    history,
     live,
     measured,
     prints,
@@ -31,7 +33,20 @@ from tin_kettle.web.surveys import Surveys
 
 STATIC = Path(__file__).parent / "static"
 
-RESOURCES = (songs, sources, recipes, prints, measured, findings, compressing, versions, references, blind)
+RESOURCES = (
+    songs,
+    sources,
+    recipes,
+    chains,
+    history,
+    prints,
+    measured,
+    findings,
+    compressing,
+    versions,
+    references,
+    blind,
+)
 
 
 def create_app(library: Library, access_key: str | None = None) -> Flask:
@@ -54,7 +69,8 @@ def create_app(library: Library, access_key: str | None = None) -> Flask:
     app.register_error_handler(HTTPException, _failed)
 
     @app.get("/")
-    def bench() -> Response:
+    @app.get("/songs/<int:song_id>")
+    def bench(song_id: int | None = None) -> Response:
         return send_from_directory(STATIC, "index.html", max_age=0)
 
     @app.get("/assets/<path:name>")

@@ -1,4 +1,5 @@
-"""What a song may be compared with, by name: ``received``, ``version:3``, ``without:stage``, ``reference:2``.
+"""What a song may be compared with, by name: ``received``, ``version:3``, ``edit:41``, ``without:stage``,
+``reference:2``.
 
 ``with:stage`` and ``before:stage`` are the song up to a stage, the stage on or off.
 """
@@ -13,6 +14,8 @@ from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.store.comparing import Reference, get_reference, get_version, version_state
 from tin_kettle.store.database import Library
+from tin_kettle.store.history import is_edit
+from tin_kettle.store.songs import revision_state
 from tin_kettle.store.sources import KeptSource, song_sources
 
 REFERENCE_BUS = "mix"
@@ -48,6 +51,10 @@ def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
         if version.song_id != song_id:
             raise LibraryError(f"version {rest} is of another song; choose one of this song's")
         return Other(*version_state(library, version))
+    if kind == "edit" and rest.isdigit():
+        if not is_edit(library, song_id, int(rest)):
+            raise LibraryError(f"there is no edit {rest} of this song; choose one from the list")
+        return Other(*revision_state(library, int(rest)))
     if kind in ("with", "before") and rest:
         return Other(up_to(now, rest, on=kind == "with"), sources)
     if kind == "without" and rest:

@@ -22,7 +22,7 @@ MOST_COLUMNS = 8000
 MOST_BUSES = 32
 
 
-def _revision(revision: Revision) -> dict[str, Any]:
+def revision_document(revision: Revision) -> dict[str, Any]:
     return {
         "id": revision.id,
         "recipe": dump_recipe(revision.recipe),
@@ -91,7 +91,7 @@ def one(song_id: int) -> Response:
         rate_hz=next(iter(sources.values())).rate_hz,
         frames=max(source.frames for source in sources.values()),
         sources={bus_id: asdict(source) for bus_id, source in sources.items()},
-        revision=_revision(kept.current_revision(library, song_id)),
+        revision=revision_document(kept.current_revision(library, song_id)),
         view=kept.get_view(library, song_id),
     )
 
@@ -115,17 +115,17 @@ def edit(song_id: int) -> Response:
     base, label = given.get("base"), str(given.get("label", "edit"))[:200]
     if not isinstance(base, int):
         raise LibraryError("the edit does not say what it was made on; reload the bench")
-    return jsonify(_revision(kept.save_revision(context().library, song_id, base, label, given.get("recipe"))))
+    return jsonify(revision_document(kept.save_revision(context().library, song_id, base, label, given.get("recipe"))))
 
 
 @blueprint.post("/<int:song_id>/undo")
 def undo(song_id: int) -> Response:
-    return jsonify(_revision(kept.step_revision(context().library, song_id, back=True)))
+    return jsonify(revision_document(kept.step_revision(context().library, song_id, back=True)))
 
 
 @blueprint.post("/<int:song_id>/redo")
 def redo(song_id: int) -> Response:
-    return jsonify(_revision(kept.step_revision(context().library, song_id, back=False)))
+    return jsonify(revision_document(kept.step_revision(context().library, song_id, back=False)))
 
 
 @blueprint.put("/<int:song_id>/view")

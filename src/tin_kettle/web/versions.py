@@ -11,6 +11,7 @@ from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.differences import differences
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import comparing as kept
+from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web.context import body, context
 from tin_kettle.web.others import find_other
@@ -30,12 +31,16 @@ def versions(song_id: int) -> Response:
 
 @blueprint.post("/songs/<int:song_id>/versions")
 def name_version(song_id: int) -> Response:
-    """Name the present state: ``{"name"}``."""
+    """Name the present state, or another ``edit`` of the song: ``{"name", "edit"}``."""
     library = context().library
     name = str(body().get("name", "")).strip()[:80]
     if not name:
         raise LibraryError("a version needs a name; type one")
-    return jsonify(version_document(kept.add_version(library, song_id, current_revision(library, song_id).id, name)))
+    here = current_revision(library, song_id).id
+    edit = body().get("edit", here)
+    if not isinstance(edit, int) or not is_edit(library, song_id, edit):
+        raise LibraryError(f"there is no edit {edit} of this song; choose one from the list")
+    return jsonify(version_document(kept.add_version(library, song_id, edit, name)))
 
 
 @blueprint.delete("/versions/<int:version_id>")

@@ -1,0 +1,49 @@
+"""Recipes that the user keeps by name, as files in a folder of the library that anybody may copy."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+from tin_kettle.core.errors import LibraryError, RecipeError
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.reading import dump_recipe, load_recipe
+from tin_kettle.store.database import Library
+
+_ENDING = ".kettle.json"
+
+
+def recipe_files(library: Library, folder: str) -> dict[str, Recipe]:
+    """Name → recipe, in the order of the alphabet; files that are no recipes are left alone."""
+    found = {}
+    for path in sorted(library.folder(folder).glob("*" + _ENDING)):
+        try:
+            found[path.name.removesuffix(_ENDING)] = load_recipe(path)
+        except RecipeError:
+            continue  # not one of ours any more
+    return found
+
+
+def keep_recipe_file(library: Library, folder: str, name: str, recipe: Recipe) -> None:
+    """Write a recipe under a name; what had that name before is replaced.
+
+    Raises:
+        LibraryError: the name cannot be a file's.
+    """
+    path = _path(library, folder, name)
+    beside = path.with_suffix(".part")
+    beside.write_text(json.dumps(dump_recipe(recipe), indent=2, ensure_ascii=False), encoding="utf-8")
+    beside.replace(path)
+
+
+def remove_recipe_file(library: Library, folder: str, name: str) -> None:
+    """Delete what was kept under a name, if there is something."""
+    _path(library, folder, name).unlink(missing_ok=True)
+
+
+def _path(library: Library, folder: str, name: str) -> Path:
+    plain = re.sub(r"[^\w \-]+", "", name).strip()[:60]
+    if not plain:
+        raise LibraryError(f"'{name}' is no name; use letters and figures")
+    return library.folder(folder) / (plain + _ENDING)

@@ -1,0 +1,43 @@
+"""Chains to begin with: the usual order, and those that the user keeps as recipe files."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, jsonify
+
+from tin_kettle.core.recipe.beginnings import usual_order
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
+from tin_kettle.store.recipe_files import keep_recipe_file, recipe_files, remove_recipe_file
+from tin_kettle.web.context import body, context
+
+blueprint = Blueprint("chains", __name__, url_prefix="/api")
+FOLDER = "chains"
+
+
+def _document(name: str, recipe: Recipe, own: bool) -> dict[str, Any]:
+    says = ", ".join(stage.declared.title.lower() for stage in recipe.stages())
+    return {"name": name, "says": says, "recipe": dump_recipe(recipe), "own": own}
+
+
+@blueprint.get("/chains")
+def chains() -> Response:
+    """``name``, ``says``, ``recipe`` of each; ``own`` where the user kept it."""
+    usual = _document("The usual order", usual_order(), own=False)
+    kept = recipe_files(context().library, FOLDER).items()
+    return jsonify([usual, *(_document(name, recipe, own=True) for name, recipe in kept)])
+
+
+@blueprint.post("/chains")
+def keep() -> Response:
+    """Keep ``{"name", "recipe"}``."""
+    given = body()
+    keep_recipe_file(context().library, FOLDER, str(given.get("name", "")), parse_recipe(given.get("recipe")))
+    return chains()
+
+
+@blueprint.delete("/chains/<name>")
+def remove(name: str) -> Response:
+    remove_recipe_file(context().library, FOLDER, name)
+    return chains()

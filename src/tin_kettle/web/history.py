@@ -1,0 +1,27 @@
+"""The history of a song: all edits in words, and how to go back to one."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from flask import Blueprint, Response, jsonify, request
+
+from tin_kettle.store.history import list_edits, return_to
+from tin_kettle.web.context import context
+from tin_kettle.web.songs import revision_document
+
+blueprint = Blueprint("history", __name__, url_prefix="/api/songs")
+
+
+@blueprint.get("/<int:song_id>/history")
+def history(song_id: int) -> Response:
+    """Edits, the newest first; with ``?before=`` those before one."""
+    return jsonify(
+        [asdict(edit) for edit in list_edits(context().library, song_id, request.args.get("before", type=int))]
+    )
+
+
+@blueprint.post("/<int:song_id>/history/<int:revision_id>")
+def back(song_id: int, revision_id: int) -> Response:
+    """Go back to an edit; that is an edit too."""
+    return jsonify(revision_document(return_to(context().library, song_id, revision_id)))

@@ -1,0 +1,62 @@
+"""Chains to begin with, and those that the user keeps; the history over the web."""
+
+import numpy as np
+
+from tests.conftest import RATE_HZ, music, recipe_of, tone
+from tests.web.conftest import until
+from tin_kettle.core.engine.offline import render
+from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.recipe.beginnings import USUAL, usual_order
+from tin_kettle.core.recipe.reading import dump_recipe
+
+TRIM = recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": -3}})
+
+
+def test_the_usual_order_changes_nothing_until_somebody_moves_something():
+    recipe = usual_order()
+    assert tuple(stage.kind for stage in recipe.master) == USUAL
+    x = music(2.0) * 0.5 + tone(30, -30, 2.0)
+    y = np.concatenate(list(render(recipe, {"mix": ArraySource(x, RATE_HZ)})), axis=1)
+    np.testing.assert_allclose(y, x, atol=1e-9)
+
+
+def test_chains_are_kept_listed_replaced_and_removed(client, library):
+    usual = client.get("/api/chains").get_json()
+    assert [(one["name"], one["own"]) for one in usual] == [("The usual order", False)]
+    assert usual[0]["says"] == "filters, equalizer, bus compressor, limiter"
+    for gain in (-3, -4):
+        document = dump_recipe(recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": gain}}))
+        kept = client.post("/api/chains", json={"name": "My album", "recipe": document}).get_json()
+        assert kept[1]["recipe"]["master"][0]["params"]["gain_db"] == gain
+    assert [path.name for path in library.folder("chains").iterdir()] == ["My album.kettle.json"]
+    refused = client.post("/api/chains", json={"name": "../..", "recipe": dump_recipe(TRIM)})
+    assert refused.status_code == 404
+    assert "use letters and figures" in refused.get_json()["problem"]
+    assert client.post("/api/chains", json={"name": "x", "recipe": {"format": "?"}}).status_code == 400
+    assert len(client.delete("/api/chains/My album").get_json()) == 1
+
+
+def test_an_edit_is_heard_gone_back_to_and_kept_as_a_version(client, song, put):
+    put(TRIM)
+    put(recipe_of())
+    url = f"/api/songs/{song}"
+    edits = client.get(url + "/history").get_json()
+    assert [edit["label"] for edit in edits] == ["test", "test", "as received"]
+    trimmed = edits[1]["id"]
+    gains = until(
+        lambda: client.get(f"{url}/survey/panel?other=edit:{trimmed}&from=0&to=48000").get_json(),
+        lambda panel: panel["state"] == "done",
+    )
+    apart = gains["after"]["true_peak_dbtp"] - gains["before"]["true_peak_dbtp"]
+    assert abs(apart - 3) < 0.01
+    version = client.post(url + "/versions", json={"name": "Quieter", "edit": trimmed}).get_json()
+    assert version["recipe"]["master"][0]["params"]["gain_db"] == -3
+    back = client.post(f"{url}/history/{trimmed}").get_json()
+    assert (back["label"], back["recipe"]) == ("Back to: test", dump_recipe(TRIM))
+    for wrong in (99999, "x"):
+        refused = client.post(url + "/versions", json={"name": "No", "edit": wrong})
+        assert (refused.status_code, "choose one from the list" in refused.get_json()["problem"]) == (404, True)
+
+
+def test_a_song_has_an_address_of_its_own(client, song):
+    assert client.get(f"/songs/{song}").data == client.get("/").data
