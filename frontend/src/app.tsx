@@ -3,14 +3,14 @@ import { useEffect, useState } from "react";
 import { api } from "./api/client";
 import { Bench } from "./bench/Bench";
 import { importFiles, useImporting } from "./bench/importing";
-import { openSong } from "./bench/listening";
-import { useBench } from "./bench/store";
+import { addressed, openSong } from "./bench/listening";
+import { complain, useBench } from "./bench/store";
 import { applyTheme } from "./bench/theme";
 
 /** The song that was open last, else the first of the library; null where there is none. */
 async function openLast(): Promise<boolean> {
   const songs = await api.songs();
-  const last = Number(localStorage.getItem("song"));
+  const last = addressed() ?? Number(localStorage.getItem("song"));
   const song = songs.find(({ id }) => id === last) ?? songs[0];
   if (song) await openSong(song.id);
   return song !== undefined;
@@ -25,6 +25,15 @@ export function App() {
     openLast()
       .then((found) => setEmpty(!found))
       .catch((refused: unknown) => setProblem(refused instanceof Error ? refused.message : String(refused)));
+  }, []);
+  useEffect(() => {
+    // back and forth in the browser go from song to song
+    const there = () => {
+      const song = addressed();
+      if (song !== null) openSong(song).catch(complain);
+    };
+    window.addEventListener("popstate", there);
+    return () => window.removeEventListener("popstate", there);
   }, []);
   return (
     <Tooltip.Provider delayDuration={450} skipDelayDuration={200}>

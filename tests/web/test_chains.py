@@ -59,4 +59,6 @@ def test_an_edit_is_heard_gone_back_to_and_kept_as_a_version(client, song, put):
 
 
 def test_a_song_has_an_address_of_its_own(client, song):
-    assert client.get(f"/songs/{song}").data == client.get("/").data
+    with client.get(f"/songs/{song}") as there, client.get("/") as start:
+        assert there.data == start.data
+        assert b"Tin Kettle" in there.data

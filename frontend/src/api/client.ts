@@ -3,6 +3,8 @@ import type {
   BlindTest,
   Described,
   Difference,
+  Edit,
+  KeptChain,
   MapRows,
   Matched,
   Panel,
@@ -90,6 +92,12 @@ export const api = {
     ask<Revision>(`/songs/${id}/recipe`, "PUT", { base, label, recipe }),
   undo: (id: number) => ask<Revision>(`/songs/${id}/undo`, "POST"),
   redo: (id: number) => ask<Revision>(`/songs/${id}/redo`, "POST"),
+  history: (id: number, before?: number) =>
+    ask<Edit[]>(`/songs/${id}/history${before === undefined ? "" : `?before=${before}`}`),
+  returnTo: (id: number, edit: number) => ask<Revision>(`/songs/${id}/history/${edit}`, "POST"),
+  chains: () => ask<KeptChain[]>("/chains"),
+  keepChain: (name: string, recipe: Recipe) => ask<KeptChain[]>("/chains", "POST", { name, recipe }),
+  removeChain: (name: string) => ask<KeptChain[]>(`/chains/${encodeURIComponent(name)}`, "DELETE"),
   view: (id: number, view: View) => ask<unknown>(`/songs/${id}/view`, "PUT", view),
   survey: (id: number, columns: number) => ask<Survey>(`/songs/${id}/survey?columns=${columns}`),
   stopSurvey: (id: number) => ask<unknown>(`/songs/${id}/survey/stop`, "POST"),
@@ -128,7 +136,9 @@ export const api = {
   dismiss: (id: number, finding: string) => ask<unknown>(`/songs/${id}/findings/${finding}/dismiss`, "POST"),
   recall: (id: number) => ask<unknown>(`/songs/${id}/findings/recall`, "POST"),
   versions: (id: number) => ask<Version[]>(`/songs/${id}/versions`),
-  addVersion: (id: number, name: string) => ask<Version>(`/songs/${id}/versions`, "POST", { name }),
+  /** of the present state, or of an earlier edit */
+  addVersion: (id: number, name: string, edit?: number) =>
+    ask<Version>(`/songs/${id}/versions`, "POST", edit === undefined ? { name } : { name, edit }),
   removeVersion: (id: number) => ask<unknown>(`/versions/${id}`, "DELETE"),
   differences: (id: number, before: string, after: string) =>
     ask<Difference[]>(`/songs/${id}/differences?before=${before}&after=${after}`),

@@ -93,6 +93,25 @@ export interface Stages {
   split: SplitDeclared;
 }
 
+/** A chain to begin with, as a recipe file. */
+export interface KeptChain {
+  name: string;
+  /** its stages in words */
+  says: string;
+  recipe: Recipe;
+  /** whether the user kept it */
+  own: boolean;
+}
+
+/** One edit of a song's history. */
+export interface Edit {
+  id: number;
+  label: string;
+  made_at: string;
+  /** what its state is called as a version */
+  version: string | null;
+}
+
 /** What splits may be, by what they divide by. */
 export interface SplitDeclared {
   parts: Record<"bands" | "copies" | "mid_side" | "left_right", { least: number; most: number }>;

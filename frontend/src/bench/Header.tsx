@@ -7,15 +7,16 @@ import { importFiles } from "./importing";
 import { openSong } from "./listening";
 import { step } from "./edits";
 import { complain, useBench } from "./store";
+import { formatMoment } from "../ui/format";
 import { toggleTheme } from "./theme";
+import { History } from "../comparing/History";
 import { PrintDialog } from "./PrintDialog";
 import { KeysSheet } from "./KeysSheet";
 
 function savedWords(saved: Saved, madeAt: string): string {
   if (saved === "saving") return "Saving …";
   if (saved === "failed") return "Not saved";
-  const at = new Date(madeAt);
-  return `Saved ${at.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false })}`;
+  return `Saved ${formatMoment(madeAt).slice(11)}`;
 }
 
 export function Header() {
@@ -43,6 +44,7 @@ export function Header() {
           disabled={!revision.redo}
           onClick={() => void step("redo")}
         />
+        <History />
         <PrintDialog />
         <Action label="Theme" title="Light or dark" onClick={toggleTheme} />
         <KeysSheet />

@@ -150,7 +150,17 @@ export function standing(
   };
 }
 
-export async function step(direction: "undo" | "redo"): Promise<void> {
+export function step(direction: "undo" | "redo"): Promise<void> {
+  return goTo((song) => api[direction](song));
+}
+
+/** Make an earlier state the present one; undo takes that back. */
+export function returnTo(revision: number): Promise<void> {
+  return goTo((song) => api.returnTo(song, revision));
+}
+
+/** Let the server go to another state of the song, when everything is kept. */
+async function goTo(move: (song: number) => Promise<Revision>): Promise<void> {
   const { song } = get();
   if (!song) return;
   try {
@@ -160,7 +170,7 @@ export async function step(direction: "undo" | "redo"): Promise<void> {
       return;
     }
     const bounces = get().revision?.bounces;
-    const there = await api[direction](song.id);
+    const there = await move(song.id);
     if (there.bounces === bounces) stand(there);
     else await otherBounces();
   } catch (refused) {

@@ -5,7 +5,9 @@ import type { PlayerEvents } from "../live/player";
 
 const { client, players } = vi.hoisted(() => {
   const stored = { getItem: () => null, setItem: () => undefined };
-  Object.assign(globalThis, { localStorage: stored, window: globalThis });
+  const location = { pathname: "/" };
+  const history = { pushState: (_: unknown, __: string, path: string) => (location.pathname = path) };
+  Object.assign(globalThis, { localStorage: stored, window: globalThis, location, history });
   class Refused extends Error {}
   const api = { song: vi.fn(), stages: vi.fn(), view: vi.fn(), describe: vi.fn() };
   return { client: { Refused, api }, players: [] as FakePlayer[] };
@@ -88,6 +90,11 @@ beforeEach(async () => {
 });
 
 describe("a song that is opened", () => {
+  it("has an address of its own", () => {
+    expect(window.location.pathname).toMatch(/^\/songs\/\d+$/);
+    expect(listening.addressed()).toBe(useBench.getState().song!.id);
+  });
+
   it("has its own player, and frequencies that its rate carries", () => {
     expect([player.id, player.rateHz]).toEqual([3, 44100]);
     const [band] = useBench.getState().stages!.kinds[0]!.items.bands!.params;

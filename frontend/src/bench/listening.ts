@@ -27,6 +27,12 @@ export function currentPlayer(): LivePlayer | null {
   return player;
 }
 
+/** The song that the page's address names. */
+export function addressed(): number | null {
+  const found = /^\/songs\/(\d+)$/.exec(window.location.pathname);
+  return found ? Number(found[1]) : null;
+}
+
 let opening = 0;
 
 export async function openSong(id: number): Promise<void> {
@@ -97,6 +103,7 @@ export async function openSong(id: number): Promise<void> {
   applyGains();
   describe();
   localStorage.setItem("song", String(id));
+  if (addressed() !== id) window.history.pushState(null, "", `/songs/${id}`);
 }
 
 // ---- comparing ----------------------------------------------------------------------------------------------------

@@ -7,8 +7,10 @@ import { kindInfo, useBench } from "../bench/store";
 import { stageOf } from "../tree/tree";
 import { Hint } from "../ui/Hint";
 import { AddStage } from "./AddStage";
+import { Beginnings } from "./Beginnings";
 import { BranchRow } from "./BranchRow";
 import { BusStrip } from "./BusStrip";
+import { Chains } from "./Chains";
 import { JoinRow } from "./JoinRow";
 import { Lanes } from "./Lanes";
 import type { Row } from "./rails";
@@ -66,6 +68,7 @@ export function Chain() {
                 : "No stage yet: the print is a copy, bit for bit."}
             </p>
           )}
+          {chain.length === 0 && <Beginnings />}
           <End lane={lane} />
         </div>
         <DragOverlay dropAnimation={null}>
@@ -78,7 +81,10 @@ export function Chain() {
           )}
         </DragOverlay>
       </DndContext>
-      {chain.some(({ on }) => on) && <WithoutChain />}
+      <div className="flex border-t border-faint">
+        {chain.some(({ on }) => on) && <WithoutChain />}
+        <Chains />
+      </div>
     </section>
   );
 }
@@ -120,7 +126,7 @@ function WithoutChain() {
         type="button"
         aria-pressed={heard}
         onClick={() => compare(heard ? "now" : WITHOUT_CHAIN)}
-        className={`border-t border-faint px-3 py-[7px] text-left ${heard ? "bg-ink text-page" : "text-mute hover:text-ink"}`}
+        className={`px-3 py-[7px] text-left ${heard ? "bg-ink text-page" : "text-mute hover:text-ink"}`}
       >
         Without any stage
       </button>
