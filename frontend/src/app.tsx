@@ -2,6 +2,7 @@ import { Tooltip } from "radix-ui";
 import { useEffect, useState } from "react";
 import { api } from "./api/client";
 import { Bench } from "./bench/Bench";
+import { Dropping } from "./bench/Dropping";
 import { importFiles, useImporting } from "./bench/importing";
 import { addressed, openSong } from "./bench/listening";
 import { complain, useBench } from "./bench/store";
@@ -38,6 +39,7 @@ export function App() {
   return (
     <Tooltip.Provider delayDuration={450} skipDelayDuration={200}>
       {ready ? <Bench /> : <Welcome empty={empty} problem={problem} />}
+      <Dropping />
     </Tooltip.Provider>
   );
 }

@@ -69,6 +69,19 @@ function loopSection(): void {
     ]);
 }
 
+const LEAST_LOOP_S = 0.05;
+
+/** Let a loop begin or end where the song is heard; without one it reaches to the end, or from the start. */
+function loopEdge(edge: 0 | 1): void {
+  const { song, loop } = state();
+  if (!song) return;
+  const least = LEAST_LOOP_S * song.rate_hz;
+  const at = Math.round(heardSong());
+  const [start, end] = loop ?? [0, song.frames];
+  if (edge === 0) setLoop([Math.min(at, song.frames - least), end > at + least ? end : song.frames]);
+  else setLoop([start < at - least ? start : 0, Math.max(at, least)]);
+}
+
 function choose(direction: 1 | -1): void {
   const { recipe, selected, lane } = state();
   const chain = recipe ? walkChain(chainOf(recipe, lane)).map(({ stage }) => stage) : [];
@@ -230,6 +243,13 @@ export const KEYS: KeyAction[] = [
     says: "zoom to the loop, or back to all",
     group: "Song",
     act: () => setView(state().view ? null : state().loop),
+  },
+  {
+    keys: ["[", "]"],
+    shown: "[ ]",
+    says: "the loop begins, ends where it is heard",
+    group: "Song",
+    act: (name) => loopEdge(name === "[" ? 0 : 1),
   },
   { keys: ["l"], shown: "L", says: "loop the section, or leave the loop", group: "Song", act: loopSection },
   {

@@ -42,6 +42,7 @@ export async function openSong(id: number): Promise<void> {
   const [declared, song] = await Promise.all([api.stages(), api.song(id)]);
   // of several that were asked for the last one counts, however long the first one takes
   if (mine !== opening) return;
+  saveView();
   const within = (params: Param[]) => params.map((param) => carried(param, song.rate_hz));
   const stages: Stages = {
     kinds: declared.kinds.map((kind) => ({
@@ -153,6 +154,13 @@ export function compare(heard: Heard): void {
   }
   set({ heard });
   applyGains();
+}
+
+/** What stood beside now is gone: it is compared with what was received again. */
+export function stopComparing(gone: Heard): void {
+  if (gone !== get().other) return;
+  compare("received");
+  compare("now");
 }
 
 /** What stands beside now was changed: a reference has another passage. */
@@ -288,14 +296,22 @@ export function setView(view: Span | null): void {
 }
 
 let viewTimer: ReturnType<typeof setTimeout> | null = null;
+let viewedAt: number | undefined;
 
 function keepView(at?: number): void {
+  viewedAt = at;
   if (viewTimer) clearTimeout(viewTimer);
-  viewTimer = setTimeout(() => {
-    const { song, selected, loop, lane } = get();
-    const position = at ?? player?.now()?.song ?? 0;
-    if (song) api.view(song.id, { stage: selected, lane, loop, song: Math.round(position) }).catch(complain);
-  }, 500);
+  viewTimer = setTimeout(saveView, 500);
+}
+
+/** What is to be kept of how the bench is left is kept now: another song is going to be there. */
+function saveView(): void {
+  if (viewTimer === null) return;
+  clearTimeout(viewTimer);
+  viewTimer = null;
+  const { song, selected, loop, lane } = get();
+  const position = viewedAt ?? player?.now()?.song ?? 0;
+  if (song) api.view(song.id, { stage: selected, lane, loop, song: Math.round(position) }).catch(complain);
 }
 
 const TRY_S = 8;

@@ -6,6 +6,7 @@ import type { Lane } from "./editing";
 import { MASTER } from "../tree/tree";
 import { UNMATCHED } from "./matching";
 import type { Pair } from "./matching";
+import { moveWhile, wake } from "../ui/ticker";
 import { Readings } from "./readings";
 
 /** What is heard: `now`, or what it is compared with: `received`, `version:3`, `without:stage`, `reference:2`. */
@@ -89,6 +90,10 @@ export const useBench = create<BenchState>(() => ({
   said: null,
   dark: localStorage.getItem("theme") === "dark",
 }));
+
+// what moves moves while the song plays, and after every change
+moveWhile(() => useBench.getState().playing);
+useBench.subscribe(wake);
 
 export const readings = new Readings();
 

@@ -17,7 +17,16 @@ import {
   wrap,
 } from "../tree/splits";
 import type { By } from "../tree/splits";
-import { branchesOf, chainAround, chainIn, MASTER, splitOf, stageOf, walkChain } from "../tree/tree";
+import {
+  branchesOf,
+  chainAround,
+  chainIn,
+  MASTER,
+  nameOfHome,
+  splitOf,
+  stageOf,
+  walkChain,
+} from "../tree/tree";
 import { chainDocument, keepCopied, lastCopied, paste } from "./document";
 
 const state = useBench.getState;
@@ -40,11 +49,6 @@ function titles(recipe: Recipe, ids: string[]): string {
   const first = stageOf(recipe, ids[0] ?? null);
   if (ids.length === 1 && first) return titleOf(first);
   return `${ids.length} stages`;
-}
-
-export function branchName(recipe: Recipe, id: string): string {
-  const branch = splitOf(recipe, id)?.params.branches.find((one) => one.id === id);
-  return branch?.name ? branch.name : id;
 }
 
 /** The chosen stages in the order of their chain: the one that is looked at, and those beside it. */
@@ -252,7 +256,7 @@ export function moreBranches(split: string): void {
 
 export function duplicateBranch(id: string): void {
   const { recipe, stages } = state();
-  if (recipe && stages) edit(copyBranch(recipe, id, stages.split), `${branchName(recipe, id)} again`, true);
+  if (recipe && stages) edit(copyBranch(recipe, id, stages.split), `${nameOfHome(recipe, id)} again`, true);
 }
 
 export function dropBranch(id: string): void {
@@ -260,17 +264,17 @@ export function dropBranch(id: string): void {
   const split = recipe && splitOf(recipe, id);
   if (!recipe || !stages || !split) return;
   const left = removeBranch(recipe, id, stages.split);
-  edit(left, `Remove ${branchName(recipe, id)}`, true);
+  edit(left, `Remove ${nameOfHome(recipe, id)}`, true);
   if (!stageOf(left, selected)) select(split.id);
 }
 
 export function nameBranch(id: string, name: string): void {
   const { recipe } = state();
-  if (recipe) edit(setBranch(recipe, id, { name }), `${branchName(recipe, id)} called ${name}`, true);
+  if (recipe) edit(setBranch(recipe, id, { name }), `${nameOfHome(recipe, id)} called ${name}`, true);
 }
 
 export function muteBranch(id: string, muted: boolean): void {
   const { recipe } = state();
   if (recipe)
-    edit(setBranch(recipe, id, { muted }), `${branchName(recipe, id)} ${muted ? "muted" : "unmuted"}`, true);
+    edit(setBranch(recipe, id, { muted }), `${nameOfHome(recipe, id)} ${muted ? "muted" : "unmuted"}`, true);
 }

@@ -2,7 +2,7 @@ import { useMutation, useQueries, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, upload } from "../api/client";
 import type { Panel, Reference } from "../api/types";
-import { compare, refreshOther } from "../bench/listening";
+import { compare, stopComparing, refreshOther } from "../bench/listening";
 import { settle } from "../bench/edits";
 import { complain, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
@@ -92,7 +92,7 @@ export function References() {
                     className="plain"
                     aria-label={`Remove ${ref.name}`}
                     onClick={() => {
-                      compare("now");
+                      stopComparing(`reference:${ref.id}`);
                       remove.mutate(ref.id);
                     }}
                   >

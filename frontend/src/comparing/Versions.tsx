@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api } from "../api/client";
 import type { Difference, Version } from "../api/types";
 import { takeStage } from "../bench/editing";
-import { compare } from "../bench/listening";
+import { compare, stopComparing } from "../bench/listening";
 import { edit, settle } from "../bench/edits";
 import { complain, useBench } from "../bench/store";
 import { useNamed } from "../listening/useNamed";
@@ -91,7 +91,7 @@ export function Versions() {
                 className="plain"
                 aria-label={`Forget ${version.name}`}
                 onClick={() => {
-                  compare("now");
+                  stopComparing(`version:${version.id}`);
                   remove.mutate(version.id);
                 }}
               >

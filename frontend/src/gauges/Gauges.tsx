@@ -21,11 +21,9 @@ export function Gauges() {
   const heardName = useHeardName(useBench((s) => s.heard));
   const saved = useBench((s) => s.saved);
   const survey = useSurvey();
-  const heard = useHeard();
   const measures = survey?.measures;
   const settled = survey?.state === "done" && saved === "saved";
   const old = settled ? "" : "opacity-50";
-  const gauge = heard?.gauge;
   if (useBench((s) => s.blind !== null))
     return (
       <section aria-label="Gauges" className="border-l border-line bg-enamel p-3 text-mute">
@@ -50,13 +48,9 @@ export function Gauges() {
       <div className="mt-2 grid min-h-[226px] flex-[3] shrink-0 grid-cols-[128px_1fr] gap-x-2">
         <Bars />
         <dl className="flex flex-col gap-[7px] pt-1">
-          <Figure name="momentary" value={heardLufs(gauge?.momentary_lufs)} />
-          <Figure name="short term" value={heardLufs(gauge?.short_term_lufs)} />
-          <Figure
-            name="true peak so far"
-            value={gauge && gauge.true_peak_dbtp > SILENCE ? formatDb(gauge.true_peak_dbtp, false, "") : "—"}
-            tone={gauge && gauge.true_peak_dbtp > 0 ? "text-copper" : "text-green"}
-          />
+          <Heard name="momentary" read={(gauge) => heardLufs(gauge?.momentary_lufs)} />
+          <Heard name="short term" read={(gauge) => heardLufs(gauge?.short_term_lufs)} />
+          <TruePeak />
           <Figure name="range" value={formatDb(measures?.loudness_range_lu, false, " LU")} old={old} />
           <Figure
             name="peak / loudness"
@@ -98,6 +92,24 @@ function Figure({
       <dt className="cap">{name}</dt>
       <dd className={`figure ${tone}`}>{value}</dd>
     </div>
+  );
+}
+
+function Heard({ name, read }: { name: string; read: (gauge: Gauge | null) => string }) {
+  return <Figure name={name} value={useHeard((heard) => read(heard?.gauge ?? null))} />;
+}
+
+function TruePeak() {
+  const db = useHeard((heard) => {
+    const peak = heard?.gauge?.true_peak_dbtp ?? SILENCE;
+    return peak > SILENCE ? peak : null;
+  });
+  return (
+    <Figure
+      name="true peak so far"
+      value={formatDb(db, false, "")}
+      tone={db !== null && db > 0 ? "text-copper" : "text-green"}
+    />
   );
 }
 

@@ -9,7 +9,8 @@ import { Device } from "./Device";
 import { RangeSweep } from "./RangeSweep";
 import { useHeardName } from "./useNamed";
 import { heardInWords } from "./words";
-import { stageOf } from "../tree/tree";
+import { useShape } from "../bench/shape";
+import { nameOfHome, splitOf, stageOf } from "../tree/tree";
 
 const QUEUES = ["120", "200", "400"].map((value) => ({ value, label: `${value} ms` }));
 
@@ -25,15 +26,21 @@ export function HeardLine() {
   const kind = useBench((s) => stageOf(s.recipe!, s.selected)?.kind ?? "");
   const name = useHeardName(heard);
   const blind = useBench((s) => s.blind);
-  const now = useHeard();
+  const load = useHeard((now) => Math.round((now?.meters.load ?? 0) * 100));
+  const clips = useHeard((now) => now?.gauge?.clips ?? false);
   const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
   const stage = kindInfo(kind)?.title.toLowerCase() ?? "stage";
   const place = places?.places.find((one) => one.name === listening.place);
+  const recipe = useShape();
+  const called = (id: string) => {
+    const name = nameOfHome(recipe, id);
+    return splitOf(recipe, id) ? `the branch ${name}` : name;
+  };
   const words = heardInWords(
     blind ?? name,
     heard === "now" ? tap : "result",
     `the ${stage}`,
-    listening,
+    { ...listening, solo: listening.solo.map(called), muted: listening.muted.map(called) },
     place,
   );
   const plain =
@@ -44,7 +51,6 @@ export function HeardLine() {
     listening.place === PLAIN.place &&
     !listening.solo.length &&
     !listening.muted.length;
-  const load = Math.round((now?.meters.load ?? 0) * 100);
   return (
     <div className="flex min-w-0 items-center gap-4 pb-[4px]">
       <div className="min-w-0 truncate" role="status" aria-label="Hearing">
@@ -58,7 +64,7 @@ export function HeardLine() {
       )}
       <span className="ml-auto" />
       <Heavy />
-      {now?.gauge?.clips && blind === null && (
+      {clips && blind === null && (
         <span role="status" className="shrink-0 bg-copper px-2 font-[620] text-on-rim">
           monitor clips
         </span>

@@ -4,11 +4,13 @@ import { energyDb } from "../ui/spectrum";
 
 /** The low end's level against all the rest, as it is heard. */
 export function LowsMeter({ below }: { below: number }) {
-  const spectrum = useHeard()?.gauge?.spectrum;
-  const more_db = spectrum ? energyDb(spectrum, 8, below) - energyDb(spectrum, below, 22000) : null;
+  const more = useHeard((heard) => {
+    const spectrum = heard?.gauge?.spectrum;
+    return formatDb(spectrum && energyDb(spectrum, 8, below) - energyDb(spectrum, below, 22000), true);
+  });
   return (
     <span>
-      lows against the rest <b className="inline-block min-w-[56px] font-[650]">{formatDb(more_db, true)}</b>
+      lows against the rest <b className="inline-block min-w-[56px] font-[650]">{more}</b>
     </span>
   );
 }

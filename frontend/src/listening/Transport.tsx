@@ -8,7 +8,7 @@ export function Transport() {
   const playing = useBench((s) => s.playing);
   const song = useBench((s) => s.song)!;
   const loop = useBench((s) => s.loop);
-  useHeard();
+  const at = useHeard(() => formatTime(heardSong() / song.rate_hz, 2));
   return (
     <>
       <button
@@ -23,7 +23,7 @@ export function Transport() {
       </button>
       <div className="w-[92px] shrink-0 max-[1100px]:w-[76px]">
         <output aria-label="Position" className="block text-[16px] font-bold [font-stretch:92%]">
-          {formatTime(heardSong() / song.rate_hz, 2)}
+          {at}
         </output>
         {loop ? (
           <button

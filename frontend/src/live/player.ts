@@ -34,6 +34,9 @@ function momentOf(coming: Coming): Moment {
   return (coming.moment ??= { head: coming.head, meters: readMeters(coming.meters, coming.values) });
 }
 
+const NO_SOUND =
+  "The browser plays no sound for a page that comes over plain HTTP from another machine. " +
+  "Open it over HTTPS, or through a tunnel: ssh -L 8360:localhost:8360 that-machine, then http://localhost:8360.";
 const KEPT_MOMENTS = 128;
 
 /** A block that may be heard; its meters are taken apart when it is. */
@@ -77,7 +80,13 @@ export class LivePlayer {
   }
 
   private async start(queueMs: number): Promise<void> {
-    await this.context.audioWorklet.addModule(workletUrl);
+    // browsers give it to pages of this machine, and over HTTPS
+    const worklet = this.context.audioWorklet as AudioWorklet | undefined;
+    if (!worklet) {
+      this.events.problem(NO_SOUND, true);
+      return;
+    }
+    await worklet.addModule(workletUrl);
     if (this.closed) return;
     const node = new AudioWorkletNode(this.context, "tin-kettle-player", {
       numberOfInputs: 0,

@@ -10,6 +10,7 @@ import { formatDb, formatTime } from "../ui/format";
 import { Playhead } from "../ui/Playhead";
 import type { Row } from "./drawing";
 import { Overlay, StillMap } from "./layers";
+import { MapHandles } from "./MapHandles";
 import { MapNotes } from "./MapNotes";
 import { MapTools } from "./MapTools";
 import { ProposeSections, RenameSection } from "./Sections";
@@ -121,6 +122,12 @@ export function SongMap() {
     }
   };
 
+  const cancel = () => {
+    drag.current = null;
+    setDraft(null);
+    setSections(null);
+  };
+
   const wheel = (event: WheelEvent<HTMLElement>) => {
     const { x, width } = place(event);
     if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
@@ -148,8 +155,9 @@ export function SongMap() {
           {rows.map((row, index) => (
             <b
               key={index}
-              className="absolute right-2 max-w-[104px] truncate max-[1100px]:max-w-[92px] text-[11.5px] font-[620]"
-              style={{ top: layout.rowsTop - 2 + index * ROW_STEP }}
+              className="absolute right-2 max-w-[108px] truncate text-[11.5px] font-[620] max-[1100px]:max-w-[94px]"
+              title={row.title}
+              style={{ top: layout.rowsTop - 2 + index * ROW_STEP, fontStretch: narrowed(row.title) }}
             >
               {row.title}
             </b>
@@ -162,6 +170,7 @@ export function SongMap() {
           onPointerDown={down}
           onPointerMove={move}
           onPointerUp={up}
+          onPointerCancel={cancel}
           onPointerLeave={() => setHover(null)}
           onWheel={wheel}
           onDoubleClick={(event) => {
@@ -181,6 +190,7 @@ export function SongMap() {
               return x < 0 || x > width ? null : x;
             }}
           />
+          <MapHandles view={view} onRename={setRenaming} />
           {recipe.sections.length === 0 && <ProposeSections />}
           {renaming && <RenameSection id={renaming} view={view} onDone={() => setRenaming(null)} />}
           {hover && (
@@ -196,6 +206,13 @@ export function SongMap() {
       </div>
     </section>
   );
+}
+
+const PLAIN_LETTERS = 16;
+
+/** Long names are set narrower, so that they can be read to the end. */
+function narrowed(title: string): string {
+  return `${Math.max(62, Math.min(94, (94 * PLAIN_LETTERS) / title.length)).toFixed(0)}%`;
 }
 
 /** What lies under the pointer, in words. */

@@ -2,10 +2,10 @@ import { useRef } from "react";
 import type { Branch, Param } from "../api/types";
 import { edit, rest } from "../bench/edits";
 import { useBench } from "../bench/store";
-import { branchName } from "../chain/acts";
 import { BranchSolo } from "../chain/BranchSolo";
 import { Needle } from "../gauges/drawing";
 import { setBranch } from "../tree/splits";
+import { nameOfHome } from "../tree/tree";
 import { formatValue } from "../ui/format";
 import { Rule } from "../ui/Rule";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
@@ -49,7 +49,7 @@ function Fader({ branch, param }: { branch: Branch; param: Param }) {
       onMove={(value) => {
         const { recipe } = useBench.getState();
         if (!recipe) return;
-        const label = `${branchName(recipe, branch.id)}: ${param.label.toLowerCase()} ${formatValue(param, value)}`;
+        const label = `${nameOfHome(recipe, branch.id)}: ${param.label.toLowerCase()} ${formatValue(param, value)}`;
         edit(setBranch(recipe, branch.id, { [param.name]: value }), label);
       }}
       onRest={rest}

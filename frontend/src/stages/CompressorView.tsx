@@ -1,6 +1,8 @@
 import { paramLabel, setParam } from "../bench/editing";
 import { edit, rest } from "../bench/edits";
+import { useShape } from "../bench/shape";
 import { paramInfo, useBench } from "../bench/store";
+import { nameOfHome } from "../tree/tree";
 import { formatDb } from "../ui/format";
 import type { CompressorStage } from "./compressor";
 import { useCompressorPicture } from "./compressor";
@@ -15,6 +17,7 @@ import { TimePicture } from "./TimePicture";
 export default function CompressorView({ stage }: { stage: CompressorStage }) {
   const shows = useCompressorPicture((s) => s.shows);
   const picture = useBench((s) => s.described[stage.id]?.picture);
+  const recipe = useShape();
   const { threshold_db: threshold, makeup_db: makeup, key, detector_filters: filters } = stage.params;
   const move = (db: number) => {
     const { recipe } = useBench.getState();
@@ -42,7 +45,11 @@ export default function CompressorView({ stage }: { stage: CompressorStage }) {
         )}
         <TimePicture
           stage={stage}
-          heardIs={key ? `what it listens to (${key.join(", ")})` : "what it listens to"}
+          heardIs={
+            key
+              ? `what it listens to (${key.map((id) => nameOfHome(recipe, id)).join(", ")})`
+              : "what it listens to"
+          }
           deepestDb={-60}
           level={{ db: threshold, label: formatDb(threshold), onMove: move, onRest: rest }}
           effortDb={4}

@@ -113,6 +113,13 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
     };
   };
 
+  /** After a pin was removed the keys are its neighbour's, or the picture's: never the stage's. */
+  const goOn = (neighbour: string | null) => {
+    choose(neighbour);
+    const pin = neighbour && box.current?.querySelector<HTMLElement>(`[data-band="${neighbour}"]`);
+    (pin || box.current)?.focus();
+  };
+
   const create = (event: PointerEvent<HTMLElement>, gainDb: number) => {
     if (bands.length >= MOST_BANDS) return;
     const at = where(event);
@@ -135,6 +142,8 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
       {...range.handlers}
       className="picture touch-none"
       data-testid="equalizer"
+      tabIndex={-1}
+      onKeyDown={(event) => event.key === "Delete" && event.stopPropagation()}
       onDoubleClick={(event) =>
         !searching &&
         create(
@@ -164,6 +173,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
             gain={gain}
             chosen={band.id === chosen}
             choose={choose}
+            onRemoved={goOn}
             where={where}
           />
         );

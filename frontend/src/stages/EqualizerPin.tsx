@@ -17,11 +17,23 @@ interface PinProps {
   gain: Axis;
   chosen: boolean;
   choose: (id: string | null) => void;
+  /** The neighbour that the focus goes to, if there is one. */
+  onRemoved: (neighbour: string | null) => void;
   where: (event: PointerEvent<HTMLElement> | WheelEvent<HTMLElement>) => { hz: number; gain: number };
 }
 
 /** A numbered pin on a stem: drag for frequency and gain, wheel for Q, all of it by keys too. */
-export function EqualizerPin({ stage, band, number, frame, gain, chosen, choose, where }: PinProps) {
+export function EqualizerPin({
+  stage,
+  band,
+  number,
+  frame,
+  gain,
+  chosen,
+  choose,
+  onRemoved,
+  where,
+}: PinProps) {
   const rateHz = useBench((s) => s.song!.rate_hz);
   const x = xAt(frame, HZ_AXIS, band.hz);
   const db = hasGain(band) ? (band.shape === "bell" ? band.gain_db : band.gain_db / 2) : 0;
@@ -58,13 +70,9 @@ export function EqualizerPin({ stage, band, number, frame, gain, chosen, choose,
       PageDown: () => change({ q: heldQ(band.q / 1.1) }),
       Backspace: () => hasGain(band) && change({ gain_db: 0 }),
       Delete: () => {
-        changeBands(
-          stage,
-          stage.params.bands.filter(({ id }) => id !== band.id),
-          `band ${number} removed`,
-          true,
-        );
-        choose(null);
+        const left = stage.params.bands.filter(({ id }) => id !== band.id);
+        changeBands(stage, left, `band ${number} removed`, true);
+        onRemoved(left[Math.min(number - 1, left.length - 1)]?.id ?? null);
       },
       c: () => {
         const copied = copyToOther(stage.params.bands, band.id);

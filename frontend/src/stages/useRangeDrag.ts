@@ -27,6 +27,10 @@ export function useRangeDrag(axis: Axis, inset: { left: number; right: number })
         event.stopPropagation();
         setShown([from.current, place(event).x]);
       },
+      onPointerCancelCapture() {
+        from.current = null;
+        setShown(null);
+      },
       onPointerUpCapture(event: PointerEvent<HTMLElement>) {
         if (from.current === null) return;
         event.stopPropagation();

@@ -3,6 +3,7 @@ import { create } from "zustand";
 import type { Axis, Frame } from "./plot";
 import { drawLine, xAt, yAt } from "./plot";
 import { colour } from "../ui/useCanvas";
+import { wake } from "../ui/ticker";
 import { heardNow } from "../ui/useHeard";
 import type { Row, Spectrum } from "../live/protocol";
 import { calmed, SPECTRUM_HZ } from "../ui/spectrum";
@@ -26,6 +27,8 @@ export const useSpectrumSettings = create<Settings>(() => ({
   hold: false,
   frozen: [],
 }));
+
+useSpectrumSettings.subscribe(wake);
 
 const MOST_FROZEN = 4;
 export const LEVELS: Axis = { low: -84, high: 0 };

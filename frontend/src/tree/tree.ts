@@ -51,6 +51,13 @@ export function chainAround(recipe: Recipe, stage: string): Stage[] {
   return home === undefined ? [] : chainIn(recipe, home);
 }
 
+/** What a bus, a group or a branch is called. */
+export function nameOfHome(recipe: Recipe, home: Home): string {
+  const lane = [...recipe.buses, ...recipe.groups].find(({ id }) => id === home);
+  const branch = lane ?? splitOf(recipe, home)?.params.branches.find(({ id }) => id === home);
+  return branch?.name ? branch.name : home;
+}
+
 export function stageOf(recipe: Recipe, id: string | null): Stage | undefined {
   return walk(recipe).find((stage) => stage.id === id);
 }

@@ -1,5 +1,5 @@
 import { useRef } from "react";
-import { useMoving } from "./useCanvas";
+import { useMoving } from "./ticker";
 
 interface Props {
   /** Where it stands across its parent, in pixels of the given width; null hides it. */

@@ -1,5 +1,6 @@
 /** A canvas that is as sharp as the screen and drawn when asked, or at every frame while something moves. */
 import { useEffect, useRef } from "react";
+import { useMoving, wake } from "./ticker";
 
 export type Draw = (context: CanvasRenderingContext2D, width: number, height: number) => void;
 
@@ -14,7 +15,10 @@ function fit(canvas: HTMLCanvasElement): CanvasRenderingContext2D | null {
   return context;
 }
 
-/** Draw whenever `draw` changes or the canvas is resized. */
+/** Pictures that are drawn once, to be drawn anew in other colours. */
+const still = new Set<() => void>();
+
+/** Draw whenever `draw` changes, the canvas is resized or the theme is another. */
 export function useCanvas(draw: Draw) {
   const ref = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
@@ -26,40 +30,17 @@ export function useCanvas(draw: Draw) {
       if (context) draw(context, canvas.clientWidth, canvas.clientHeight);
     };
     paint();
+    still.add(paint);
     const observer = new ResizeObserver(paint);
     observer.observe(canvas);
     // the axes' figures are drawn in the page's own type
     void document.fonts.ready.then(paint);
-    return () => observer.disconnect();
+    return () => {
+      still.delete(paint);
+      observer.disconnect();
+    };
   }, [draw]);
   return ref;
-}
-
-const REST_MS = 20;
-const moving = new Set<(now: number) => void>();
-let running = false;
-
-/** All that moves is drawn together, about thirty times a second: the page makes no picture in between. */
-function moveAll(now: number): void {
-  running = moving.size > 0;
-  if (!running) return;
-  for (const move of moving) move(now);
-  setTimeout(() => requestAnimationFrame(moveAll), REST_MS);
-}
-
-/** Do something again and again, as the music goes on. */
-export function useMoving(move: (now: number) => void): void {
-  const latest = useRef(move);
-  useEffect(() => {
-    latest.current = move;
-  });
-  useEffect(() => {
-    const again = (now: number) => latest.current(now);
-    moving.add(again);
-    if (!running) requestAnimationFrame(moveAll);
-    running = true;
-    return () => void moving.delete(again);
-  }, []);
 }
 
 /** Draw again and again; less often than thirty times a second where `everyMs` says so. */
@@ -83,9 +64,11 @@ export function useMovingCanvas(draw: Draw, everyMs = 0) {
 
 const cache = new Map<string, string>();
 
-/** The theme changed: colours are read anew. */
+/** The theme changed: colours are read anew, and everything is drawn in them. */
 export function forgetColours(): void {
   cache.clear();
+  for (const paint of still) paint();
+  wake();
 }
 
 /** A colour of the theme, for drawing. */

@@ -1,8 +1,9 @@
-/** What is heard at the moment, for figures that are read: a few times a second is enough. */
-import { useEffect, useState } from "react";
+/** What is heard at the moment, for figures that are read: a few times a second, and only what changed. */
+import { useRef, useState } from "react";
 import { currentPlayer } from "../bench/listening";
 import { useBench } from "../bench/store";
 import type { Gauge, Meters } from "../live/protocol";
+import { useMoving } from "./ticker";
 
 const READ_MS = 120;
 
@@ -22,11 +23,16 @@ export function heardNow(): HeardNow | null {
   return { song: found.song, meters, gauge: player.played ? meters[side] : null };
 }
 
-export function useHeard(): HeardNow | null {
-  const [heard, setHeard] = useState<HeardNow | null>(null);
-  useEffect(() => {
-    const timer = setInterval(() => setHeard(heardNow()), READ_MS);
-    return () => clearInterval(timer);
-  }, []);
-  return heard;
+/** A word or a number about what is heard; the page is drawn anew where it is another than before. */
+export function useHeard<Figure extends string | number | boolean | null>(
+  read: (heard: HeardNow | null) => Figure,
+): Figure {
+  const [figure, setFigure] = useState<Figure>(() => read(heardNow()));
+  const readAt = useRef(0);
+  useMoving((now) => {
+    if (now - readAt.current < READ_MS) return;
+    readAt.current = now;
+    setFigure(read(heardNow()));
+  });
+  return figure;
 }

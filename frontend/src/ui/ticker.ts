@@ -1,0 +1,62 @@
+/** All that moves on the page goes together, about thirty times a second, and rests while nothing changes. */
+import { useEffect, useRef } from "react";
+
+type Move = (now: number) => void;
+
+const REST_MS = 20;
+/** Pictures settle for this long after the last change: a needle falls, a held peak goes. */
+const LINGER_MS = 3000;
+
+const moving = new Set<Move>();
+let running = false;
+let awakeUntil = 0;
+let isBusy: () => boolean = () => false;
+
+/** Something changed: what moves may have to be drawn anew. */
+export function wake(): void {
+  awakeUntil = performance.now() + LINGER_MS;
+  run();
+}
+
+/** Let everything move as long as this holds. */
+export function moveWhile(busy: () => boolean): void {
+  isBusy = busy;
+}
+
+function run(): void {
+  if (running || moving.size === 0) return;
+  running = true;
+  requestAnimationFrame(tick);
+}
+
+function tick(now: number): void {
+  for (const move of moving) {
+    try {
+      move(now);
+    } catch (failed) {
+      // one picture that fails must not stop the others; it is told, and left out
+      moving.delete(move);
+      reportError(failed);
+    }
+  }
+  running = moving.size > 0 && (isBusy() || performance.now() < awakeUntil);
+  // the page makes no picture in between
+  if (running) setTimeout(() => requestAnimationFrame(tick), REST_MS);
+}
+
+/** Begin to move; returns how to end it. */
+export function startMoving(move: Move): () => void {
+  moving.add(move);
+  wake();
+  return () => void moving.delete(move);
+}
+
+/** Do something again and again, as the music goes on. */
+export function useMoving(move: Move): void {
+  const latest = useRef(move);
+  useEffect(() => {
+    latest.current = move;
+    wake();
+  });
+  useEffect(() => startMoving((now) => latest.current(now)), []);
+}
