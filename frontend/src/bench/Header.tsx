@@ -76,9 +76,12 @@ function SongMenu() {
   return (
     <>
       <DropdownMenu.Root open={open} onOpenChange={setOpen}>
-        <DropdownMenu.Trigger className="px-2 py-1 hover:bg-white/15" aria-label="Songs">
+        <DropdownMenu.Trigger
+          className="px-2 py-1 hover:bg-white/15"
+          aria-label={`Songs: ${song.record} / ${song.place} · ${song.title}`}
+        >
           <span className="opacity-80">{song.record}</span>
-          <span className="px-2 opacity-60">/</span>
+          {" / "}
           {song.place} · {song.title} <span aria-hidden>▾</span>
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>

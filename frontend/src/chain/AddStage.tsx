@@ -18,7 +18,13 @@ export function AddStage() {
         {below && <span className="cap pl-2 font-normal">below {below.toLowerCase()}</span>}
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="menu w-[330px] p-0!" align="start" sideOffset={2} collisionPadding={8}>
+        <Popover.Content
+          aria-label="Add a stage"
+          className="menu w-[330px] p-0!"
+          align="start"
+          sideOffset={2}
+          collisionPadding={8}
+        >
           <Search onFound={() => useSearch.setState({ open: false })} />
         </Popover.Content>
       </Popover.Portal>

@@ -159,7 +159,7 @@ function Figures({ panel }: { panel: Panel }) {
       <table aria-label="Figures" className="text-left">
         <thead className="cap">
           <tr>
-            <th />
+            <td />
             {states.map(([name]) => (
               <th key={name} className="font-[500]">
                 {name}

@@ -149,7 +149,7 @@ function Differences({ version }: { version: Version }) {
               onChange={setAgainst}
             />
           </th>
-          <th />
+          <td />
         </tr>
       </thead>
       <tbody>

@@ -23,7 +23,7 @@ export function Gauges() {
   const survey = useSurvey();
   const measures = survey?.measures;
   const settled = survey?.state === "done" && saved === "saved";
-  const old = settled ? "" : "opacity-50";
+  const old = settled ? "" : "stale";
   if (useBench((s) => s.blind !== null))
     return (
       <section aria-label="Gauges" className="border-l border-line bg-enamel p-3 text-mute">

@@ -56,12 +56,11 @@ export function CompareKeys() {
         <button
           type="button"
           aria-pressed={matched}
-          aria-label="Match loudness"
+          aria-label={`Match loudness: ${said} ${blind ? "for the blind test" : words}`}
           onClick={() => setMatched(!matched)}
           className={`w-[104px] shrink-0 truncate text-left max-[1100px]:w-[84px] leading-[1.3] font-[620] ${matched ? "text-green" : "text-copper"}`}
         >
-          {said}
-          <span className="cap block truncate">{blind ? "for the blind test" : words}</span>
+          {said} <span className="cap block truncate">{blind ? "for the blind test" : words}</span>
         </button>
       </Hint>
     </>

@@ -46,7 +46,7 @@ export function MapNotes() {
           </button>
         )}
       </div>
-      <div className={busy ? "opacity-50" : ""}>
+      <div className={busy ? "stale" : ""}>
         {findings.map((finding) => (
           <FindingRow key={finding.id} finding={finding} settled={!busy} />
         ))}

@@ -17,10 +17,7 @@ export function SongFigures() {
   });
   const panel = data?.state === "done" ? (data as Panel) : null;
   return (
-    <table
-      aria-label="Figures of the song"
-      className={`w-full text-left ${panel && saved ? "" : "opacity-50"}`}
-    >
+    <table aria-label="Figures of the song" className={`w-full text-left ${panel && saved ? "" : "stale"}`}>
       <thead className="cap">
         <tr>
           <th className="font-[500]">whole song</th>

@@ -10,7 +10,7 @@ export function SongFindings() {
   const findings = survey?.findings ?? [];
   return (
     <div
-      className={`min-h-0 overflow-y-auto ${settled ? "" : "opacity-50"}`}
+      className={`min-h-0 overflow-y-auto ${settled ? "" : "stale"}`}
       aria-label="What was found"
       role="group"
     >

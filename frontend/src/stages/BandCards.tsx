@@ -21,7 +21,7 @@ export function BandCards({
           type="button"
           aria-pressed={band.id === chosen}
           onClick={() => choose(band.id)}
-          className={`min-w-[112px] flex-1 border-r border-line border-t-[3px] px-2 pt-[3px] pb-[5px] text-left ${band.id === chosen ? "border-t-copper bg-well" : "border-t-line"} ${band.on ? "" : "opacity-50"}`}
+          className={`min-w-[112px] flex-1 border-r border-line border-t-[3px] px-2 pt-[3px] pb-[5px] text-left ${band.id === chosen ? "border-t-copper bg-well" : "border-t-line"} ${band.on ? "" : "stale"}`}
         >
           <span className="flex gap-2">
             <b className="truncate font-[650]">

@@ -83,7 +83,7 @@ function Work({ stage }: { stage: CompressorStage }) {
   const words = loop ? series?.words : survey?.work?.[stage.id];
   if (!words) return null;
   return (
-    <span className={`truncate ${survey?.state === "done" ? "" : "opacity-50"}`} title={words}>
+    <span className={`truncate ${survey?.state === "done" ? "" : "stale"}`} title={words}>
       {words}
     </span>
   );

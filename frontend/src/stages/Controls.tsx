@@ -94,7 +94,7 @@ function Control({ stage, param, value, idle, onChange }: ControlProps) {
     return <DetectorFilters stage={stage} filters={value as DetectorFilter[]} />;
   if (param.type === "number" && typeof value === "number")
     return (
-      <div className={idle ? "opacity-40" : ""}>
+      <div className={idle ? "stale" : ""}>
         <Rule param={param} value={value} onMove={(next) => onChange(next, false)} onRest={rest} />
       </div>
     );
@@ -122,7 +122,7 @@ function Control({ stage, param, value, idle, onChange }: ControlProps) {
   }));
   const List = param.choices.length > FEW ? Choice : Segments;
   return (
-    <div className={`flex h-[47px] flex-col gap-1 ${idle ? "opacity-40" : ""}`}>
+    <div className={`flex h-[47px] flex-col gap-1 ${idle ? "stale" : ""}`}>
       <Hint text={param.says}>
         <span className="truncate">{param.label}</span>
       </Hint>
