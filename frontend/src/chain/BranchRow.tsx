@@ -55,7 +55,7 @@ export const BranchRow = memo(function BranchRow({ id, depth, rails, last, mark 
         <DropdownMenu.Trigger
           aria-label={`More of the branch ${name}`}
           title="More"
-          className="px-[3px] text-[14px] leading-none text-mute opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-ink data-[state=open]:opacity-100"
+          className="w-0 overflow-hidden text-[14px] leading-none text-mute group-focus-within:w-auto group-hover:w-auto hover:text-ink data-[state=open]:w-auto"
         >
           ⋯
         </DropdownMenu.Trigger>

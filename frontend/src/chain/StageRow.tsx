@@ -80,7 +80,7 @@ function Shown({ id, depth, rails, last, mark, stage }: Props & { stage: Stage }
         title={work ? `${summary}\n${work}` : summary}
         onClick={(event) => (event.shiftKey ? chooseTo(id) : select(id))}
         style={{ paddingLeft: columnPx(last, last) + GAP_PX + depth * INDENT_PX }}
-        className="absolute inset-0 py-[4px] pr-[10px] text-left"
+        className="absolute inset-0 py-[4px] pr-[10px] text-left -outline-offset-2"
       >
         <span className={`block truncate pr-8 text-[12.5px] font-[620] ${stage.on ? "" : "text-mute"}`}>
           {title}

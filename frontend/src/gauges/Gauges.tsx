@@ -45,9 +45,9 @@ export function Gauges() {
         </output>
         <span className="text-mute">LUFS</span>
       </div>
-      <div className="mt-2 grid min-h-[226px] flex-[3] shrink-0 grid-cols-[128px_1fr] gap-x-2">
+      <div className="mt-2 grid min-h-[226px] [@media(max-height:720px)]:min-h-[188px] flex-[3] shrink-0 grid-cols-[128px_1fr] max-[1100px]:grid-cols-[104px_1fr] gap-x-2">
         <Bars />
-        <dl className="flex flex-col gap-[7px] pt-1">
+        <dl className="flex flex-col gap-[7px] pt-1 [@media(max-height:720px)]:gap-[2px]">
           <Heard name="momentary" read={(gauge) => heardLufs(gauge?.momentary_lufs)} />
           <Heard name="short term" read={(gauge) => heardLufs(gauge?.short_term_lufs)} />
           <TruePeak />
@@ -61,9 +61,9 @@ export function Gauges() {
       </div>
       <div className="cap mt-1">correlation, {heardName.toLowerCase()}</div>
       <Correlation />
-      <div className="mt-1 grid min-h-[130px] flex-[2] shrink-0 grid-cols-[1fr_72px] gap-2">
+      <div className="mt-1 grid min-h-[130px] [@media(max-height:720px)]:min-h-[96px] flex-[2] shrink-0 grid-cols-[1fr_72px] gap-2">
         <Scope />
-        <dl className={`flex flex-col gap-[7px] ${old}`}>
+        <dl className={`flex flex-col gap-[7px] [@media(max-height:720px)]:gap-[2px] ${old}`}>
           <Figure name="song's peak" value={formatDb(measures?.true_peak_dbtp, false, "")} />
           <Figure name="mono loses" value={formatDb(measures?.mono_loss_lu, false, " LU")} />
           <Figure

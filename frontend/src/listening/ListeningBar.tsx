@@ -9,7 +9,7 @@ export function ListeningBar() {
   return (
     <section
       aria-label="Listening"
-      className="grid grid-rows-[52px_20px] overflow-hidden border-t border-line bg-bar px-[14px]"
+      className="grid grid-cols-[minmax(0,1fr)] grid-rows-[52px_20px] overflow-hidden border-t border-line bg-bar px-[14px]"
     >
       <div className="flex items-center gap-3 max-[1100px]:gap-2">
         <Transport />
