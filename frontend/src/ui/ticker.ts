@@ -1,9 +1,13 @@
 /** All that moves on the page goes together, about thirty times a second, and rests while nothing changes. */
 import { useEffect, useRef } from "react";
+import { flushSync } from "react-dom";
 
-type Move = (now: number) => void;
+/** Told the time, and whether figures are read at this turn: text that changes in between could not be read. */
+type Move = (now: number, reading: boolean) => void;
 
-const REST_MS = 20;
+const REST_MS = 25;
+/** Figures change every so many pictures. */
+const READ_EVERY = 4;
 /** Pictures settle for this long after the last change: a needle falls, a held peak goes. */
 const LINGER_MS = 3000;
 
@@ -29,16 +33,24 @@ function run(): void {
   requestAnimationFrame(tick);
 }
 
-function tick(now: number): void {
+let turn = 0;
+
+function moveAll(now: number): void {
+  const reading = turn++ % READ_EVERY === 0;
   for (const move of moving) {
     try {
-      move(now);
+      move(now, reading);
     } catch (failed) {
       // one picture that fails must not stop the others; it is told, and left out
       moving.delete(move);
       reportError(failed);
     }
   }
+}
+
+function tick(now: number): void {
+  // what React has to change comes into the same picture
+  flushSync(() => moveAll(now));
   running = moving.size > 0 && (isBusy() || performance.now() < awakeUntil);
   // the page makes no picture in between
   if (running) setTimeout(() => requestAnimationFrame(tick), REST_MS);
@@ -58,5 +70,5 @@ export function useMoving(move: Move): void {
     latest.current = move;
     wake();
   });
-  useEffect(() => startMoving((now) => latest.current(now)), []);
+  useEffect(() => startMoving((now, reading) => latest.current(now, reading)), []);
 }

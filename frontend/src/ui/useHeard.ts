@@ -1,11 +1,9 @@
 /** What is heard at the moment, for figures that are read: a few times a second, and only what changed. */
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { currentPlayer } from "../bench/listening";
 import { useBench } from "../bench/store";
 import type { Gauge, Meters } from "../live/protocol";
 import { useMoving } from "./ticker";
-
-const READ_MS = 120;
 
 export interface HeardNow {
   song: number;
@@ -28,11 +26,8 @@ export function useHeard<Figure extends string | number | boolean | null>(
   read: (heard: HeardNow | null) => Figure,
 ): Figure {
   const [figure, setFigure] = useState<Figure>(() => read(heardNow()));
-  const readAt = useRef(0);
-  useMoving((now) => {
-    if (now - readAt.current < READ_MS) return;
-    readAt.current = now;
-    setFigure(read(heardNow()));
+  useMoving((_, reading) => {
+    if (reading) setFigure(read(heardNow()));
   });
   return figure;
 }
