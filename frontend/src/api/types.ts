@@ -126,7 +126,7 @@ export interface Described {
 }
 
 /** What Python drew for a stage; which parts there are depends on its kind. */
-export interface Picture {
+interface Picture {
   hz?: number[];
   db?: number[];
   heard_db?: number[];
@@ -139,7 +139,7 @@ export interface Picture {
   notes?: string[];
 }
 
-export interface Measures {
+interface Measures {
   rate_hz: number;
   channels: number;
   duration_s: number;
@@ -276,7 +276,7 @@ export interface Place {
 }
 
 export type Fold = "stereo" | "mono" | "mono_one" | "mid" | "side" | "left" | "right";
-export type PlaceName = "studio" | "phone" | "laptop" | "radio" | "car" | "club" | "converter" | "streaming";
+type PlaceName = "studio" | "phone" | "laptop" | "radio" | "car" | "club" | "converter" | "streaming";
 
 export interface Listening {
   fold: Fold;

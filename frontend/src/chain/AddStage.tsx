@@ -1,7 +1,7 @@
 import { Popover } from "radix-ui";
 import { useState } from "react";
 import type { KindInfo } from "../api/types";
-import { kindInfo, useBench } from "../bench/store";
+import { kindInfo, useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
 import { addKind } from "./acts";
 import { found } from "./finding";

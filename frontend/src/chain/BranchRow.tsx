@@ -1,8 +1,8 @@
 import { useDroppable } from "@dnd-kit/core";
 import { DropdownMenu } from "radix-ui";
 import { memo } from "react";
-import { select } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { select } from "../state/listening";
+import { useBench } from "../state/store";
 import { splitOf } from "../tree/tree";
 import { formatDb } from "../ui/format";
 import { InlineName } from "../ui/InlineName";

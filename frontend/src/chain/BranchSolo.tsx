@@ -1,5 +1,5 @@
-import { listenAs } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { listenAs } from "../state/listening";
+import { useBench } from "../state/store";
 
 /** Hear one branch without its neighbours, or leave it out: for the ear alone. */
 export function BranchSolo({ id, name }: { id: string; name: string }) {

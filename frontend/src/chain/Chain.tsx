@@ -1,9 +1,9 @@
 import { closestCenter, DndContext, DragOverlay, pointerWithin, useDroppable } from "@dnd-kit/core";
 import type { CollisionDetection } from "@dnd-kit/core";
-import { busOf, chainOf } from "../bench/editing";
-import { compare, select, WITHOUT_CHAIN } from "../bench/listening";
-import { useShape } from "../bench/shape";
-import { kindInfo, useBench } from "../bench/store";
+import { busOf, chainOf } from "../state/editing";
+import { compare, select, WITHOUT_CHAIN } from "../state/listening";
+import { useShape } from "../state/shape";
+import { kindInfo, useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
 import { Hint } from "../ui/Hint";
 import { AddStage } from "./AddStage";

@@ -1,6 +1,6 @@
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import { formatDb } from "../ui/format";
-import { useHeard } from "../ui/useHeard";
+import { useHeard } from "../state/useHeard";
 
 /** What a stage takes off at the moment. */
 export function Effort({ stage }: { stage: string }) {

@@ -1,6 +1,6 @@
 import { useDroppable } from "@dnd-kit/core";
 import { memo } from "react";
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
 import { moreBranches } from "./acts";
 import type { Rails } from "./rails";

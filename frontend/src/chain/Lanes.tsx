@@ -1,7 +1,7 @@
 import { useDroppable } from "@dnd-kit/core";
-import { openLane } from "../bench/listening";
-import { useShape } from "../bench/shape";
-import { useBench } from "../bench/store";
+import { openLane } from "../state/listening";
+import { useShape } from "../state/shape";
+import { useBench } from "../state/store";
 import { MASTER } from "../tree/tree";
 
 /** Buses and groups as tabs, the master last; of a song of one bus the master comes first. */

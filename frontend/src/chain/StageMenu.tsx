@@ -1,7 +1,7 @@
 import { DropdownMenu } from "radix-ui";
 import type { Stage } from "../api/types";
-import { useShape } from "../bench/shape";
-import { useBench } from "../bench/store";
+import { useShape } from "../state/shape";
+import { useBench } from "../state/store";
 import { MASTER } from "../tree/tree";
 import {
   chosen,
@@ -15,7 +15,7 @@ import {
   WAYS,
   wrapIn,
 } from "./acts";
-import { select } from "../bench/listening";
+import { select } from "../state/listening";
 
 /** What is done to a stage, or to all that are chosen with it. */
 export function StageMenu({ stage, title }: { stage: Stage; title: string }) {

@@ -1,9 +1,9 @@
 import { useDraggable, useDroppable } from "@dnd-kit/core";
 import { memo } from "react";
 import type { Stage } from "../api/types";
-import { select } from "../bench/listening";
-import { kindInfo, useBench } from "../bench/store";
-import { useSurvey } from "../bench/useSurvey";
+import { select } from "../state/listening";
+import { kindInfo, useBench } from "../state/store";
+import { useSurvey } from "../state/useSurvey";
 import { stageOf } from "../tree/tree";
 import { chooseTo } from "./acts";
 import { Effort } from "./Effort";

@@ -1,9 +1,9 @@
 /** What is done to the stages of a chain, with the words that the history has for it: by keys, menus and dragging. */
 import type { Kind, Recipe, Stage } from "../api/types";
-import { chainOf, laneOf, newPlace, newStage, setField } from "../bench/editing";
-import { edit } from "../bench/edits";
-import { select } from "../bench/listening";
-import { kindInfo, useBench } from "../bench/store";
+import { chainOf, laneOf, newPlace, newStage, setField } from "../state/editing";
+import { edit } from "../state/edits";
+import { select } from "../state/listening";
+import { kindInfo, useBench } from "../state/store";
 import { moveStages, nextPlace, placeOf, putStages, removeStages } from "../tree/moving";
 import type { Place } from "../tree/moving";
 import {

@@ -2,7 +2,7 @@
 import { MouseSensor, TouchSensor, useSensor, useSensors } from "@dnd-kit/core";
 import type { DragEndEvent, DragMoveEvent } from "@dnd-kit/core";
 import { useState } from "react";
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import type { Place } from "../tree/moving";
 import { placeOf } from "../tree/moving";
 import { branchesOf, chainIn, splitOf, stageOf } from "../tree/tree";
@@ -10,14 +10,10 @@ import type { Recipe } from "../api/types";
 import { chosen, move, moveToLane } from "./acts";
 import type { Row } from "./rails";
 
-export type Target = { lane: string } | { row: Pick<Row, "kind" | "id"> } | { end: string };
+type Target = { lane: string } | { row: Pick<Row, "kind" | "id"> } | { end: string };
 
 /** Where a stage goes that is let go over the upper or the lower half of a row. */
-export function placeAt(
-  recipe: Recipe,
-  { kind, id }: Pick<Row, "kind" | "id">,
-  lower: boolean,
-): Place | null {
+function placeAt(recipe: Recipe, { kind, id }: Pick<Row, "kind" | "id">, lower: boolean): Place | null {
   if (kind === "branch") {
     const branches = splitOf(recipe, id)?.params.branches ?? [];
     const above = branches[branches.findIndex((branch) => branch.id === id) - 1];

@@ -3,9 +3,9 @@ import { Popover } from "radix-ui";
 import { Fragment } from "react";
 import { api } from "../api/client";
 import type { Edit } from "../api/types";
-import { returnTo, settle } from "../bench/edits";
-import { compare } from "../bench/listening";
-import { complain, useBench } from "../bench/store";
+import { returnTo, settle } from "../state/edits";
+import { compare } from "../state/listening";
+import { complain, useBench } from "../state/store";
 import { formatMoment } from "../ui/format";
 
 /** Everything that was done to the song: heard at a click, gone back to, kept as a version. */

@@ -2,9 +2,9 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { api } from "../api/client";
 import type { Finding } from "../api/types";
-import { settle } from "../bench/edits";
-import { compare, seek } from "../bench/listening";
-import { complain, useBench } from "../bench/store";
+import { settle } from "../state/edits";
+import { compare, seek } from "../state/listening";
+import { complain, useBench } from "../state/store";
 import { formatTime } from "../ui/format";
 
 /** Something that was found in the song: a click goes there, and tells why and what may be tried. */

@@ -1,12 +1,13 @@
 import { useRef } from "react";
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import { useHeardName } from "../listening/useNamed";
-import { useSurvey } from "../bench/useSurvey";
+import { useSurvey } from "../state/useSurvey";
 import type { Gauge } from "../live/protocol";
 import { formatDb } from "../ui/format";
+import { Needle } from "../ui/needle";
 import { useMovingCanvas } from "../ui/useCanvas";
-import { heardNow, useHeard } from "../ui/useHeard";
-import { drawBars, drawCorrelation, drawScope, NAMES, Needle } from "./drawing";
+import { heardNow, useHeard } from "../state/useHeard";
+import { drawBars, drawCorrelation, drawScope, NAMES } from "./drawing";
 
 const TRAIL = 8;
 /** The standard's gate: what is quieter has no loudness. */

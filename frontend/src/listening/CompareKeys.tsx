@@ -1,9 +1,9 @@
 import { useEffect } from "react";
-import { setKeyed } from "../bench/keys";
-import { compare, keepAtHand, setMatched, WITHOUT_CHAIN } from "../bench/listening";
-import { matchWords } from "../bench/matching";
-import { useBench } from "../bench/store";
-import { useMatchedPassage } from "../bench/useSurvey";
+import { setKeyed } from "../state/keyed";
+import { compare, keepAtHand, setMatched, WITHOUT_CHAIN } from "../state/listening";
+import { matchWords } from "../state/matching";
+import { useBench } from "../state/store";
+import { useMatchedPassage } from "../state/useSurvey";
 import { Hint } from "../ui/Hint";
 import { ComparePanel } from "./ComparePanel";
 import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
-import { currentPlayer } from "../bench/listening";
-import { complain } from "../bench/store";
+import { currentPlayer } from "../state/listening";
+import { complain } from "../state/store";
 import { Choice } from "../ui/Choice";
 
 interface Sinks {

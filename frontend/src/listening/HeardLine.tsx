@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { api } from "../api/client";
-import { loopFromHere, plainResult, setQueue } from "../bench/listening";
-import { kindInfo, PLAIN, useBench } from "../bench/store";
+import { loopFromHere, plainResult, setQueue } from "../state/listening";
+import { kindInfo, PLAIN, useBench } from "../state/store";
 import { Segments } from "../ui/Segments";
-import { useHeard } from "../ui/useHeard";
+import { useHeard } from "../state/useHeard";
 import { Device } from "./Device";
 import { RangeSweep } from "./RangeSweep";
 import { useHeardName } from "./useNamed";
 import { heardInWords } from "./words";
-import { useShape } from "../bench/shape";
+import { useShape } from "../state/shape";
 import { nameOfHome, splitOf, stageOf } from "../tree/tree";
 
 const QUEUES = ["120", "200", "400"].map((value) => ({ value, label: `${value} ms` }));

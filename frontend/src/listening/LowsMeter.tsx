@@ -1,6 +1,6 @@
 import { formatDb } from "../ui/format";
-import { useHeard } from "../ui/useHeard";
-import { energyDb } from "../ui/spectrum";
+import { useHeard } from "../state/useHeard";
+import { energyDb } from "../plots/spectrum";
 
 /** The low end's level against all the rest, as it is heard. */
 export function LowsMeter({ below }: { below: number }) {

@@ -1,6 +1,6 @@
 import type { Param } from "../api/types";
-import { DIM_DB, setMonitor, toggleDim } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { DIM_DB, setMonitor, toggleDim } from "../state/listening";
+import { useBench } from "../state/store";
 import { Hint } from "../ui/Hint";
 import { Rule } from "../ui/Rule";
 

@@ -1,6 +1,6 @@
 import { Slider } from "radix-ui";
-import { listenAs } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { listenAs } from "../state/listening";
+import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
 import { LowsMeter } from "./LowsMeter";
 

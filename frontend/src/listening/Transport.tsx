@@ -1,7 +1,7 @@
-import { heardSong, setLoop, setPlaying } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { heardSong, setLoop, setPlaying } from "../state/listening";
+import { useBench } from "../state/store";
 import { formatTime } from "../ui/format";
-import { useHeard } from "../ui/useHeard";
+import { useHeard } from "../state/useHeard";
 
 /** Play, the time, and the way out of a loop. */
 export function Transport() {

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
-import { listenAs } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { listenAs } from "../state/listening";
+import { useBench } from "../state/store";
 import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
 import { PlaceCurve } from "./PlaceCurve";

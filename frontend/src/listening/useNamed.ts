@@ -2,8 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { walk } from "../tree/tree";
-import type { Heard } from "../bench/store";
-import { kindInfo, useBench } from "../bench/store";
+import type { Heard } from "../state/store";
+import { kindInfo, useBench } from "../state/store";
 import type { Named } from "./words";
 import { nameOf } from "./words";
 

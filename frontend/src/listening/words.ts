@@ -1,6 +1,6 @@
 /** What is being heard, in words. */
 import type { Fold, Listening, Place, Reference, Version } from "../api/types";
-import type { Heard } from "../bench/store";
+import type { Heard } from "../state/store";
 import type { Tap } from "../live/protocol";
 import { formatHz } from "../ui/format";
 

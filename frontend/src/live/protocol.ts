@@ -3,8 +3,8 @@ import type { Described, Listening, Match, Recipe } from "../api/types";
 
 export const HEADER_BYTES = 40;
 const MAGIC = 0x564c4b54; // "TKLV", little-endian
-export const VERSION = 2;
-export const PLANES = 4;
+const VERSION = 2;
+const PLANES = 4;
 
 /** Where spectra are given: as in Python. */
 export const SPECTRUM = { low: 8, high: 22000, points: 260 };
@@ -31,7 +31,7 @@ export interface Gauge {
 }
 
 /** What a stage reads of a block by name; of a bus, a group or a branch only what it gives. */
-export interface Reading {
+interface Reading {
   input_db?: Row;
   heard_db?: Row;
   output_db?: Row;

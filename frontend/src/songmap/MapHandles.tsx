@@ -1,9 +1,9 @@
 import type { KeyboardEvent } from "react";
-import { edit, rest } from "../bench/edits";
-import { setLoop } from "../bench/listening";
-import { useShape } from "../bench/shape";
-import type { Span } from "../bench/store";
-import { useBench } from "../bench/store";
+import { edit, rest } from "../state/edits";
+import { setLoop } from "../state/listening";
+import { useShape } from "../state/shape";
+import type { Span } from "../state/store";
+import { useBench } from "../state/store";
 import { formatTime } from "../ui/format";
 import { BAND_HEIGHT, withBoundary, withEdge, xOf } from "./geometry";
 

@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { walk } from "../tree/tree";
-import { seek, select } from "../bench/listening";
-import { useShape } from "../bench/shape";
-import { useBench } from "../bench/store";
-import { useSurvey } from "../bench/useSurvey";
+import { seek, select } from "../state/listening";
+import { useShape } from "../state/shape";
+import { useBench } from "../state/store";
+import { useSurvey } from "../state/useSurvey";
 import { FindingRow } from "../findings/FindingRow";
 import { formatDb, formatTime } from "../ui/format";
 import { stageTitle } from "./useMap";

@@ -1,6 +1,6 @@
 import { Popover } from "radix-ui";
-import { heardSong, setView } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { heardSong, setView } from "../state/listening";
+import { useBench } from "../state/store";
 import { zoomed } from "./geometry";
 import type { ExtraRow } from "./useMap";
 import { EXTRA_ROWS, useView } from "./useMap";

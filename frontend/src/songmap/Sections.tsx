@@ -1,9 +1,9 @@
 /** Sections: proposed from the music, and named. */
 import { useState } from "react";
 import { api } from "../api/client";
-import { edit } from "../bench/edits";
-import type { Span } from "../bench/store";
-import { complain, useBench } from "../bench/store";
+import { edit } from "../state/edits";
+import type { Span } from "../state/store";
+import { complain, useBench } from "../state/store";
 import { xOf } from "./geometry";
 
 export function ProposeSections() {

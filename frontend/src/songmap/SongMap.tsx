@@ -1,11 +1,11 @@
 import { useRef, useState } from "react";
 import type { PointerEvent, WheelEvent } from "react";
 import { walk } from "../tree/tree";
-import { heardSong, seek, select, setLoop, setView } from "../bench/listening";
-import { useShape } from "../bench/shape";
-import type { Span } from "../bench/store";
-import { kindInfo, useBench } from "../bench/store";
-import { edit } from "../bench/edits";
+import { heardSong, seek, select, setLoop, setView } from "../state/listening";
+import { useShape } from "../state/shape";
+import type { Span } from "../state/store";
+import { kindInfo, useBench } from "../state/store";
+import { edit } from "../state/edits";
 import { formatDb, formatTime } from "../ui/format";
 import { Playhead } from "../ui/Playhead";
 import type { Row } from "./drawing";

@@ -1,6 +1,6 @@
 /** Drawing the song map: the still parts once, the playhead and the loop at every frame. */
 import type { Recipe } from "../api/types";
-import type { Span } from "../bench/store";
+import type { Span } from "../state/store";
 import { colour } from "../ui/useCanvas";
 import { BAND_HEIGHT, FLAG_TOP, layoutOf, ROW_HEIGHT, ROW_STEP, xOf } from "./geometry";
 import type { Layout } from "./geometry";

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Span } from "../bench/store";
+import type { Span } from "../state/store";
 import { columnsIn } from "./drawing";
 import {
   BAND_HEIGHT,

@@ -1,6 +1,6 @@
 /** Where the parts of the song map lie, and what a place on it means. */
 import type { Recipe } from "../api/types";
-import type { Span } from "../bench/store";
+import type { Span } from "../state/store";
 
 export const BAND_HEIGHT = 19;
 export const ROW_STEP = 14;

@@ -1,6 +1,6 @@
 /** What the map is drawn in: the still picture, and loop and pointer over it. */
 import { memo, useCallback } from "react";
-import type { Span } from "../bench/store";
+import type { Span } from "../state/store";
 import { useCanvas } from "../ui/useCanvas";
 import { drawMap, drawOverlay, drawScope } from "./drawing";
 import type { MapPicture, Row, Wave } from "./drawing";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { Panel } from "../api/types";
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import { FIGURES } from "../comparing/figures";
 import { formatDb } from "../ui/format";
 

@@ -1,6 +1,6 @@
 import { FindingRow } from "../findings/FindingRow";
-import { useBench } from "../bench/store";
-import { useSurvey } from "../bench/useSurvey";
+import { useBench } from "../state/store";
+import { useSurvey } from "../state/useSurvey";
 
 /** What the survey found in the song, with what may be tried. */
 export function SongFindings() {

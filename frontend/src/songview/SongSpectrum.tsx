@@ -1,13 +1,13 @@
 import { useRef, useState } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
-import { Dragged } from "../stages/Dragged";
-import type { Axis, Frame } from "../stages/plot";
-import { back, drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "../stages/plot";
-import { hearBandAround } from "../stages/searchBand";
-import { useRangeDrag } from "../stages/useRangeDrag";
-import { drawSpectra, LEVELS, nameFrozen, rowFor, spectra } from "../stages/useSpectra";
+import { Dragged } from "../plots/Dragged";
+import type { Axis, Frame } from "../plots/plot";
+import { back, drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
+import { hearBandAround } from "../plots/searchBand";
+import { useRangeDrag } from "../plots/useRangeDrag";
+import { drawSpectra, LEVELS, nameFrozen, rowFor, spectra } from "../plots/useSpectra";
 import { formatDb, formatHz } from "../ui/format";
-import { indexOf, noteName } from "../ui/spectrum";
+import { indexOf, noteName } from "../plots/spectrum";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 
 const HZ: Axis = { low: 16, high: 22000, log: true };

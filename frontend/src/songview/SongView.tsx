@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
-import { listenAs } from "../bench/listening";
-import { useBench } from "../bench/store";
-import { SpectrumTools } from "../stages/SpectrumTools";
+import { listenAs } from "../state/listening";
+import { useBench } from "../state/store";
+import { SpectrumTools } from "../plots/SpectrumTools";
 import { SongFigures } from "./SongFigures";
 import { SongFindings } from "./SongFindings";
 import { SongSpectrum } from "./SongSpectrum";

@@ -1,6 +1,6 @@
 import type { Band, Channels } from "../api/types";
-import { rest } from "../bench/edits";
-import { useItems } from "../bench/store";
+import { rest } from "../state/edits";
+import { useItems } from "../state/store";
 import { Choice } from "../ui/Choice";
 import { Rule } from "../ui/Rule";
 import { bandWords, changeBand, copyToOther, hasGain, isPass, SHAPES } from "./bands";

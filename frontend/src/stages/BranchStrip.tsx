@@ -1,15 +1,15 @@
 import { useRef } from "react";
 import type { Branch, Param } from "../api/types";
-import { edit, rest } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { edit, rest } from "../state/edits";
+import { useBench } from "../state/store";
 import { BranchSolo } from "../chain/BranchSolo";
-import { Needle } from "../gauges/drawing";
 import { setBranch } from "../tree/splits";
 import { nameOfHome } from "../tree/tree";
 import { formatValue } from "../ui/format";
+import { Needle } from "../ui/needle";
 import { Rule } from "../ui/Rule";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
-import { heardNow } from "../ui/useHeard";
+import { heardNow } from "../state/useHeard";
 
 /** A branch's fader: level, pan, width, what it gives at the moment, alone or left out for the ear. */
 export function BranchStrip({ branch }: { branch: Branch }) {

@@ -1,9 +1,9 @@
 import { api } from "../api/client";
-import { setParams } from "../bench/editing";
-import { compare } from "../bench/listening";
-import { edit, settle } from "../bench/edits";
-import { complain, useBench } from "../bench/store";
-import { useSurvey } from "../bench/useSurvey";
+import { setParams } from "../state/editing";
+import { compare } from "../state/listening";
+import { edit, settle } from "../state/edits";
+import { complain, useBench } from "../state/store";
+import { useSurvey } from "../state/useSurvey";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
 import type { CompressorStage } from "./compressor";

@@ -1,7 +1,7 @@
-import { paramLabel, setParam } from "../bench/editing";
-import { edit, rest } from "../bench/edits";
-import { useShape } from "../bench/shape";
-import { paramInfo, useBench } from "../bench/store";
+import { paramLabel, setParam } from "../state/editing";
+import { edit, rest } from "../state/edits";
+import { useShape } from "../state/shape";
+import { paramInfo, useBench } from "../state/store";
 import { nameOfHome } from "../tree/tree";
 import { formatDb } from "../ui/format";
 import type { CompressorStage } from "./compressor";

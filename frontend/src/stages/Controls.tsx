@@ -1,8 +1,8 @@
 import { Switch } from "radix-ui";
 import type { DetectorFilter, Param, Stage, Value } from "../api/types";
-import { paramLabel, setField, setParam } from "../bench/editing";
-import { edit, rest } from "../bench/edits";
-import { kindInfo, useBench } from "../bench/store";
+import { paramLabel, setField, setParam } from "../state/editing";
+import { edit, rest } from "../state/edits";
+import { kindInfo, useBench } from "../state/store";
 import { Choice } from "../ui/Choice";
 import { Hint } from "../ui/Hint";
 import { Rule } from "../ui/Rule";

@@ -1,9 +1,9 @@
 import type { KeyboardEvent, PointerEvent } from "react";
-import { rest } from "../bench/edits";
+import { rest } from "../state/edits";
 import { formatHz } from "../ui/format";
 import { useDrag } from "../ui/useDrag";
-import type { Axis, Frame } from "./plot";
-import { back, xAt } from "./plot";
+import type { Axis, Frame } from "../plots/plot";
+import { back, xAt } from "../plots/plot";
 
 interface Props {
   hz: number;

@@ -1,7 +1,7 @@
 import { colour, useMovingCanvas } from "../ui/useCanvas";
-import { heardNow } from "../ui/useHeard";
-import type { Axis, Frame } from "./plot";
-import { drawGridX, drawGridY, drawLine, xAt, yAt } from "./plot";
+import { heardNow } from "../state/useHeard";
+import type { Axis, Frame } from "../plots/plot";
+import { drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
 
 interface Props {
   stage: string;

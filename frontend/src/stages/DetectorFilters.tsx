@@ -1,5 +1,5 @@
 import type { DetectorFilter, Param, Stage } from "../api/types";
-import { useItems } from "../bench/store";
+import { useItems } from "../state/store";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 import { changeFilters, letGo, moveFilter, useFollow } from "./detector";

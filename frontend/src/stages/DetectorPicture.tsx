@@ -1,18 +1,18 @@
 import { useEffect, useRef } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
 import type { DetectorFilter } from "../api/types";
-import { lookInside } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { lookInside } from "../state/listening";
+import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useDrag } from "../ui/useDrag";
 import { useSize } from "../ui/useSize";
 import { heldFilterGain, heldFilterHz, heldFilterQ, isPass, letGo, moveFilter } from "./detector";
-import { Dragged } from "./Dragged";
-import type { Axis, Frame } from "./plot";
-import { back, drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "./plot";
-import { useRangeDrag } from "./useRangeDrag";
-import { drawDetector, spectra } from "./useSpectra";
+import { Dragged } from "../plots/Dragged";
+import type { Axis, Frame } from "../plots/plot";
+import { back, drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "../plots/plot";
+import { useRangeDrag } from "../plots/useRangeDrag";
+import { drawDetector, spectra } from "../plots/useSpectra";
 
 const HZ: Axis = { low: 20, high: 20000, log: true };
 const DB: Axis = { low: -36, high: 24 };

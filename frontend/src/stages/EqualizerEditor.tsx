@@ -1,17 +1,17 @@
 import { useEffect, useState } from "react";
 import type { Band } from "../api/types";
-import { setParam } from "../bench/editing";
-import { listenAs } from "../bench/listening";
-import { edit } from "../bench/edits";
-import { useBench } from "../bench/store";
-import { useSurvey } from "../bench/useSurvey";
+import { setParam } from "../state/editing";
+import { listenAs } from "../state/listening";
+import { edit } from "../state/edits";
+import { useBench } from "../state/store";
+import { useSurvey } from "../state/useSurvey";
 import { Segments } from "../ui/Segments";
 import { rangeOf } from "./bands";
 import { BandCards } from "./BandCards";
 import { BandFigures } from "./BandFigures";
 import type { EqualizerStage } from "./changeBands";
 import { EqualizerPicture } from "./EqualizerPicture";
-import { SpectrumTools } from "./SpectrumTools";
+import { SpectrumTools } from "../plots/SpectrumTools";
 
 /** The equalizer's picture, its moves as cards, and the chosen one's figures. */
 export default function EqualizerEditor({ stage }: { stage: EqualizerStage }) {

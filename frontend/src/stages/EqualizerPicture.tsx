@@ -1,21 +1,21 @@
 import { useRef, useState } from "react";
 import type { PointerEvent, WheelEvent } from "react";
 import type { Channels } from "../api/types";
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import { formatDb, formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
-import { indexOf, noteName } from "../ui/spectrum";
+import { indexOf, noteName } from "../plots/spectrum";
 import { addBand, heldGain, heldHz, MOST_BANDS, plotOf, reachDb } from "./bands";
 import { changeBands } from "./changeBands";
 import type { EqualizerStage } from "./changeBands";
-import { Dragged } from "./Dragged";
+import { Dragged } from "../plots/Dragged";
 import { EqualizerPin } from "./EqualizerPin";
-import type { Axis, Frame } from "./plot";
-import { back, HZ_AXIS, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
-import { hearBandAround } from "./searchBand";
-import { drawSpectra, nameFrozen, rowFor, spectra } from "./useSpectra";
-import { useRangeDrag } from "./useRangeDrag";
+import type { Axis, Frame } from "../plots/plot";
+import { back, HZ_AXIS, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
+import { hearBandAround } from "../plots/searchBand";
+import { drawSpectra, nameFrozen, rowFor, spectra } from "../plots/useSpectra";
+import { useRangeDrag } from "../plots/useRangeDrag";
 
 const NAMES: Record<Channels, string> = {
   stereo: "Stereo",

@@ -1,13 +1,13 @@
 import type { KeyboardEvent, PointerEvent, WheelEvent } from "react";
 import type { Band } from "../api/types";
-import { rest } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { rest } from "../state/edits";
+import { useBench } from "../state/store";
 import { useDrag } from "../ui/useDrag";
 import { bandWords, changeBand, copyToOther, hasGain, heldGain, heldHz, heldQ } from "./bands";
 import type { EqualizerStage } from "./changeBands";
 import { changeBands } from "./changeBands";
-import type { Axis, Frame } from "./plot";
-import { HZ_AXIS, xAt, yAt } from "./plot";
+import type { Axis, Frame } from "../plots/plot";
+import { HZ_AXIS, xAt, yAt } from "../plots/plot";
 
 interface PinProps {
   stage: EqualizerStage;

@@ -1,16 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
 import type { Stage } from "../api/types";
-import { useBench } from "../bench/store";
-import { useSurvey } from "../bench/useSurvey";
+import { useBench } from "../state/store";
+import { useSurvey } from "../state/useSurvey";
 import { formatDb, formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
-import type { Axis, Frame } from "./plot";
-import { drawGridX, drawGridY, drawLine, HZ_AXIS, HZ_TICKS, hzLabel, xAt, yAt } from "./plot";
-import { Dragged } from "./Dragged";
-import { SpectrumTools } from "./SpectrumTools";
-import { drawSpectra, nameFrozen, spectra } from "./useSpectra";
-import { useRangeDrag } from "./useRangeDrag";
+import type { Axis, Frame } from "../plots/plot";
+import { drawGridX, drawGridY, drawLine, HZ_AXIS, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
+import { Dragged } from "../plots/Dragged";
+import { SpectrumTools } from "../plots/SpectrumTools";
+import { drawSpectra, nameFrozen, spectra } from "../plots/useSpectra";
+import { useRangeDrag } from "../plots/useRangeDrag";
 
 const CURVE: Axis = { low: -36, high: 18 };
 

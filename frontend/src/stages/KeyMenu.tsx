@@ -1,6 +1,6 @@
 import { DropdownMenu } from "radix-ui";
-import { busOf, laneOf } from "../bench/editing";
-import { useBench } from "../bench/store";
+import { busOf, laneOf } from "../state/editing";
+import { useBench } from "../state/store";
 import type { CompressorProps } from "./compressor";
 
 /** Which buses the detector listens to. */

@@ -1,4 +1,4 @@
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
 import { CurvePicture } from "./CurvePicture";

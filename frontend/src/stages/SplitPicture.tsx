@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
-import { edit } from "../bench/edits";
-import { lookInside } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { edit } from "../state/edits";
+import { lookInside } from "../state/listening";
+import { useBench } from "../state/store";
 import type { Split } from "../tree/splits";
 import { moveCrossover } from "../tree/splits";
 import { formatHz } from "../ui/format";
@@ -9,11 +9,11 @@ import { CARRIED } from "../ui/scale";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { Crossover } from "./Crossover";
-import { Dragged } from "./Dragged";
-import type { Axis, Frame } from "./plot";
-import { drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "./plot";
-import { useRangeDrag } from "./useRangeDrag";
-import { drawInside, fillInside, LEVELS, spectra } from "./useSpectra";
+import { Dragged } from "../plots/Dragged";
+import type { Axis, Frame } from "../plots/plot";
+import { drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
+import { useRangeDrag } from "../plots/useRangeDrag";
+import { drawInside, fillInside, LEVELS, spectra } from "../plots/useSpectra";
 
 const HZ: Axis = { low: 20, high: 20000, log: true };
 const DASHES = [[], [6, 3], [2, 3], [9, 3, 2, 3], [4, 2], [1, 3], [12, 4], [6, 2, 1, 2]];

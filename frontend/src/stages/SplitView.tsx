@@ -1,9 +1,9 @@
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import { divide, moreBranches, WAYS } from "../chain/acts";
 import type { Split } from "../tree/splits";
 import { Segments } from "../ui/Segments";
 import { BranchStrip } from "./BranchStrip";
-import { SpectrumTools } from "./SpectrumTools";
+import { SpectrumTools } from "../plots/SpectrumTools";
 import { SplitPicture } from "./SplitPicture";
 
 /** A split: what it divides by, its crossovers on the spectrum, a fader a branch. */

@@ -1,9 +1,9 @@
 import { Suspense } from "react";
 import type { Channels, Stage } from "../api/types";
-import { setField } from "../bench/editing";
-import { edit } from "../bench/edits";
-import { compare, listen } from "../bench/listening";
-import { kindInfo, useBench } from "../bench/store";
+import { setField } from "../state/editing";
+import { edit } from "../state/edits";
+import { compare, listen } from "../state/listening";
+import { kindInfo, useBench } from "../state/store";
 import { SongView } from "../songview/SongView";
 import { stageOf } from "../tree/tree";
 import { Segments } from "../ui/Segments";

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
-import { complain } from "../bench/store";
+import { complain } from "../state/store";
 import { Sheet } from "../ui/Sheet";
 import type { CompressorProps } from "./compressor";
 

@@ -1,15 +1,15 @@
 import { useRef } from "react";
 import type { PointerEvent } from "react";
 import type { Stage } from "../api/types";
-import { overlay } from "../bench/readings";
-import { readings } from "../bench/store";
+import { overlay } from "../state/readings";
+import { readings } from "../state/store";
 import { formatDb } from "../ui/format";
 import { Playhead } from "../ui/Playhead";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useDrag } from "../ui/useDrag";
-import { heardNow } from "../ui/useHeard";
-import type { Axis, Frame } from "./plot";
-import { back, drawGridY, drawLine, levelAxis, ticksOf, yAt } from "./plot";
+import { heardNow } from "../state/useHeard";
+import type { Axis, Frame } from "../plots/plot";
+import { back, drawGridY, drawLine, levelAxis, ticksOf, yAt } from "../plots/plot";
 import { SERIES_COLUMNS, usePassage, useSeries } from "./usePassage";
 
 interface Props {

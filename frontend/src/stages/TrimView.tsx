@@ -1,5 +1,5 @@
 import type { Stage } from "../api/types";
-import { useBench } from "../bench/store";
+import { useBench } from "../state/store";
 import { Controls } from "./Controls";
 
 /** Level, balance and polarity: nothing to draw but what it says. */

@@ -4,8 +4,8 @@ import { formatDb, formatHz } from "../ui/format";
 import { CARRIED } from "../ui/scale";
 
 export const MOST_BANDS = 16;
-export const HZ_LOW = 10;
-export const HZ_HIGH = 24000;
+const HZ_LOW = 10;
+const HZ_HIGH = 24000;
 
 export const SHAPES: { value: Band["shape"]; label: string }[] = [
   { value: "bell", label: "bell" },
@@ -26,7 +26,7 @@ export function isPass(band: Pick<Band, "shape">): boolean {
   return band.shape === "high_pass" || band.shape === "low_pass";
 }
 
-export function freshBandId(bands: readonly Band[]): string {
+function freshBandId(bands: readonly Band[]): string {
   const taken = new Set(bands.map(({ id }) => id));
   for (let number = 1; ; number++) if (!taken.has(`b${number}`)) return `b${number}`;
 }
@@ -93,7 +93,7 @@ export function plotOf(band: Pick<Band, "channels">, plots: readonly Channels[])
 }
 
 /** What a new band in a plot treats. */
-export function channelsIn(plot: Channels): Channels {
+function channelsIn(plot: Channels): Channels {
   return plot;
 }
 

@@ -1,8 +1,8 @@
 /** An edit of an equalizer's bands. */
 import type { Band, Stage } from "../api/types";
-import { setParam } from "../bench/editing";
-import { edit } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { setParam } from "../state/editing";
+import { edit } from "../state/edits";
+import { useBench } from "../state/store";
 
 export type EqualizerStage = Extract<Stage, { kind: "equalizer" }>;
 

@@ -1,7 +1,7 @@
 /** What the parts of the compressor's editor share. */
 import { create } from "zustand";
 import type { Stage } from "../api/types";
-import type { setParams } from "../bench/editing";
+import type { setParams } from "../state/editing";
 
 export type CompressorStage = Extract<Stage, { kind: "compressor" }>;
 

@@ -6,7 +6,7 @@ vi.hoisted(() => {
     window: globalThis,
   });
 });
-vi.mock("../bench/listening", () => ({ listen: vi.fn() }));
+vi.mock("../state/listening", () => ({ listen: vi.fn() }));
 
 const { heldFilterGain, heldFilterHz, heldFilterQ, isPass } = await import("./detector");
 

@@ -1,10 +1,10 @@
 /** Edits of what a detector listens through; the ear may follow while one of its controls is held. */
 import { create } from "zustand";
 import type { DetectorFilter } from "../api/types";
-import { setParam } from "../bench/editing";
-import { listen } from "../bench/listening";
-import { edit, rest } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { setParam } from "../state/editing";
+import { listen } from "../state/listening";
+import { edit, rest } from "../state/edits";
+import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
 import { CARRIED } from "../ui/scale";
 

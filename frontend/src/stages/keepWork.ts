@@ -2,10 +2,10 @@
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Recipe, Stage } from "../api/types";
-import { setParam } from "../bench/editing";
+import { setParam } from "../state/editing";
 import { stageOf } from "../tree/tree";
-import { edit } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { edit } from "../state/edits";
+import { useBench } from "../state/store";
 
 export const useKeepWork = create<{ on: boolean }>(() => ({ on: false }));
 const AFFECTS = new Set([

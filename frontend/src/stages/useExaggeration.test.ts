@@ -1,8 +1,8 @@
 import { expect, test, vi } from "vitest";
 import type { Recipe } from "../api/types";
 
-vi.mock("../bench/edits", () => ({ pretend: () => undefined }));
-vi.mock("../bench/store", () => ({ useBench: { setState: () => undefined } }));
+vi.mock("../state/edits", () => ({ pretend: () => undefined }));
+vi.mock("../state/store", () => ({ useBench: { setState: () => undefined } }));
 const { exaggerated } = await import("./useExaggeration");
 
 const recipeOf = (threshold_db: number, ratio: number) =>

@@ -1,9 +1,9 @@
 import { useEffect } from "react";
 import type { Recipe } from "../api/types";
-import { setParams } from "../bench/editing";
+import { setParams } from "../state/editing";
 import { stageOf } from "../tree/tree";
-import { pretend } from "../bench/edits";
-import { useBench } from "../bench/store";
+import { pretend } from "../state/edits";
+import { useBench } from "../state/store";
 
 const EXTRA_DB = 12;
 const EXTRA_RATIO = 4;

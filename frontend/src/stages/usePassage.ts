@@ -3,9 +3,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
 import type { SurveySeries } from "../api/types";
-import { useBench } from "../bench/store";
-import { useSurvey } from "../bench/useSurvey";
-import { heardNow } from "../ui/useHeard";
+import { useBench } from "../state/store";
+import { useSurvey } from "../state/useSurvey";
+import { heardNow } from "../state/useHeard";
 
 const WINDOW_S = 12;
 export const SERIES_COLUMNS = 500;

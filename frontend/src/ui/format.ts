@@ -1,7 +1,7 @@
 /** Numbers with their units, as an engineer writes and types them. */
 import type { Param } from "../api/types";
 
-export const MINUS = "−";
+const MINUS = "−";
 
 export function withMinus(text: string): string {
   return text.replace("-", MINUS);
@@ -11,7 +11,7 @@ export function formatHz(hz: number): string {
   return hz < 1000 ? `${trim(hz, 3)} Hz` : `${trim(hz / 1000, 3)} kHz`;
 }
 
-export function formatMs(ms: number): string {
+function formatMs(ms: number): string {
   return ms < 1000 ? `${trim(ms, 3)} ms` : `${trim(ms / 1000, 3)} s`;
 }
 

@@ -1,5 +1,5 @@
 /** A narrow band that one hears alone, swept to find what sticks out. */
-import { listenAs } from "../bench/listening";
+import { listenAs } from "../state/listening";
 
 const HALF_OCTAVES = 1 / 4;
 

@@ -1,6 +1,6 @@
 /** Light or dark, remembered. */
 import { forgetColours } from "../ui/useCanvas";
-import { useBench } from "./store";
+import { useBench } from "../state/store";
 
 export function applyTheme(dark: boolean): void {
   document.documentElement.dataset.theme = dark ? "dark" : "light";

@@ -1,9 +1,9 @@
 /** What is heard at the moment, for figures that are read: a few times a second, and only what changed. */
 import { useState } from "react";
-import { currentPlayer } from "../bench/listening";
-import { useBench } from "../bench/store";
+import { currentPlayer } from "./listening";
+import { useBench } from "./store";
 import type { Gauge, Meters } from "../live/protocol";
-import { useMoving } from "./ticker";
+import { useMoving } from "../ui/ticker";
 
 export interface HeardNow {
   song: number;

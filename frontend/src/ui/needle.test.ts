@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { Needle } from "./drawing";
+import { Needle } from "./needle";
 
 test("a meter rises at once, falls 20 dB a second and holds its peak for two", () => {
   const needle = new Needle();

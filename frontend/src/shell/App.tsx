@@ -1,12 +1,12 @@
 import { Tooltip } from "radix-ui";
 import { useEffect, useState } from "react";
-import { api } from "./api/client";
-import { Bench } from "./bench/Bench";
-import { Dropping } from "./bench/Dropping";
-import { importFiles, useImporting } from "./bench/importing";
-import { addressed, openSong } from "./bench/listening";
-import { complain, useBench } from "./bench/store";
-import { applyTheme } from "./bench/theme";
+import { api } from "../api/client";
+import { Bench } from "./Bench";
+import { Dropping } from "./Dropping";
+import { importFiles, useImporting } from "../state/importing";
+import { addressed, openSong } from "../state/listening";
+import { complain, useBench } from "../state/store";
+import { applyTheme } from "./theme";
 
 /** The song that was open last, else the first of the library; null where there is none. */
 async function openLast(): Promise<boolean> {

@@ -39,11 +39,12 @@ const heard = vi.hoisted(() => ({
   WITHOUT_CHAIN: "without:*",
 }));
 const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn() }));
-vi.mock("./listening", () => heard);
-vi.mock("./edits", () => edits);
+vi.mock("../state/listening", () => heard);
+vi.mock("../state/edits", () => edits);
 
-const { KEYS, keyName, obeyBeforeLists, obeyKey, setKeyed } = await import("./keys");
-const { useBench, PLAIN } = await import("./store");
+const { KEYS, keyName, obeyBeforeLists, obeyKey } = await import("./keys");
+const { setKeyed } = await import("../state/keyed");
+const { useBench, PLAIN } = await import("../state/store");
 const { MASTER } = await import("../tree/tree");
 const { DECLARED } = await import("../tree/growing");
 

@@ -2,11 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { api } from "../api/client";
-import type { Saved } from "./store";
-import { importFiles } from "./importing";
-import { openSong } from "./listening";
-import { step } from "./edits";
-import { complain, useBench } from "./store";
+import type { Saved } from "../state/store";
+import { importFiles } from "../state/importing";
+import { openSong } from "../state/listening";
+import { step } from "../state/edits";
+import { complain, useBench } from "../state/store";
 import { formatMoment } from "../ui/format";
 import { toggleTheme } from "./theme";
 import { History } from "../comparing/History";
@@ -53,7 +53,7 @@ export function Header() {
   );
 }
 
-export function Action(props: { label: string; title: string; disabled?: boolean; onClick: () => void }) {
+function Action(props: { label: string; title: string; disabled?: boolean; onClick: () => void }) {
   return (
     <button
       type="button"

@@ -5,9 +5,9 @@ import { ListeningBar } from "../listening/ListeningBar";
 import { SongMap } from "../songmap/SongMap";
 import { StageEditor } from "../stages/StageEditor";
 import { Header } from "./Header";
-import { useImporting } from "./importing";
+import { useImporting } from "../state/importing";
 import { obeyBeforeLists, obeyKey } from "./keys";
-import { useBench } from "./store";
+import { useBench } from "../state/store";
 
 export function Bench() {
   useEffect(() => {

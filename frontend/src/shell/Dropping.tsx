@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { importFiles, useImporting } from "./importing";
+import { importFiles, useImporting } from "../state/importing";
 
 /** A file may be dropped anywhere, also where there is no song yet. */
 export function Dropping() {

@@ -13,7 +13,8 @@ import {
   toggle,
 } from "../chain/acts";
 import { openSearch } from "../chain/searching";
-import { chainOf } from "./editing";
+import { keyed } from "../state/keyed";
+import { chainOf } from "../state/editing";
 import {
   compare,
   heardSong,
@@ -29,10 +30,10 @@ import {
   setView,
   toggleDim,
   WITHOUT_CHAIN,
-} from "./listening";
-import { step } from "./edits";
+} from "../state/listening";
+import { step } from "../state/edits";
 import { MASTER, walkChain } from "../tree/tree";
-import { useBench } from "./store";
+import { useBench } from "../state/store";
 
 export interface KeyAction {
   keys: string[];
@@ -96,15 +97,8 @@ function onChosen(act: (id: string) => void): void {
   if (selected !== null) act(selected);
 }
 
-/** What stands on a number key; the listening bar puts the list here. */
-let keyed: string[] = ["received", "now"];
-
-export function setKeyed(others: string[]): void {
-  keyed = others;
-}
-
 function hearKeyed(number: number): void {
-  const other = keyed[number - 1];
+  const other = keyed()[number - 1];
   if (other) compare(other);
 }
 

@@ -6,8 +6,8 @@ import type { Print, PrintSettings } from "../api/types";
 import { formatDb, formatTime, formatMoment } from "../ui/format";
 import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
-import { rest } from "./edits";
-import { useBench } from "./store";
+import { rest } from "../state/edits";
+import { useBench } from "../state/store";
 
 const FORMATS = (["wav", "flac", "aiff"] as const).map((value) => ({ value, label: value.toUpperCase() }));
 const RATES = ["own", "44100", "48000", "88200", "96000"];

@@ -1,7 +1,7 @@
 /** Shift-drag along a spectrum chooses the range that is heard; a Shift-click hears everything again. */
 import { useRef, useState } from "react";
 import type { PointerEvent } from "react";
-import { listenAs } from "../bench/listening";
+import { listenAs } from "../state/listening";
 import type { Axis, Frame } from "./plot";
 import { draggedRange } from "./plot";
 

@@ -4,11 +4,11 @@ import type { Axis, Frame } from "./plot";
 import { drawLine, xAt, yAt } from "./plot";
 import { colour } from "../ui/useCanvas";
 import { wake } from "../ui/ticker";
-import { heardNow } from "../ui/useHeard";
+import { heardNow } from "../state/useHeard";
 import type { Row, Spectrum } from "../live/protocol";
-import { calmed, SPECTRUM_HZ } from "../ui/spectrum";
+import { calmed, SPECTRUM_HZ } from "./spectrum";
 
-export interface Frozen {
+interface Frozen {
   name: string;
   spectrum: Spectrum;
 }
@@ -34,7 +34,7 @@ const MOST_FROZEN = 4;
 export const LEVELS: Axis = { low: -84, high: 0 };
 
 /** What is shown at the moment; fed by the picture that is on screen. */
-export class Spectra {
+class Spectra {
   now: Spectrum | null = null;
   other: Spectrum | null = null;
   held: Spectrum | null = null;
