@@ -3,6 +3,7 @@ import { openLane } from "../state/listening";
 import { useShape } from "../state/shape";
 import { useBench } from "../state/store";
 import { MASTER } from "../tree/tree";
+import { goToTab } from "../ui/tabs";
 
 /** Buses and groups as tabs, the master last; of a song of one bus the master comes first. */
 export function Lanes() {
@@ -11,7 +12,12 @@ export function Lanes() {
   const master = { id: MASTER, name: "Master" };
   const lanes = buses.length > 1 ? [...buses, master] : [master, ...buses];
   return (
-    <div role="tablist" aria-label="Buses" className="flex flex-wrap border-b border-faint px-[6px] pt-1">
+    <div
+      role="tablist"
+      aria-label="Buses"
+      onKeyDown={goToTab}
+      className="flex flex-wrap border-b border-faint px-[6px] pt-1"
+    >
       {lanes.map(({ id, name }) => (
         <LaneTab key={id} id={id} name={name} />
       ))}
@@ -30,6 +36,7 @@ function LaneTab({ id, name }: { id: string; name: string }) {
       type="button"
       role="tab"
       aria-selected={open}
+      tabIndex={open ? 0 : -1}
       onClick={() => openLane(id)}
       className={`border-b-[3px] px-2 pt-1 pb-[3px] ${open ? "border-rim font-[650]" : "border-transparent text-mute hover:text-ink"} ${isOver ? "bg-copper2!" : ""}`}
     >

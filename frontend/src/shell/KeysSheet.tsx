@@ -1,12 +1,14 @@
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
-import { KEYS } from "./keys";
+import { useBench } from "../state/store";
+import { KEYS, setLetters } from "./keys";
 
 const GROUPS = [...new Set(KEYS.map((action) => action.group))];
 
 /** All keys on one sheet. */
 export function KeysSheet() {
   const [open, setOpen] = useState(false);
+  const letters = useBench((s) => s.letters);
   useEffect(() => {
     const ask = (event: KeyboardEvent) => {
       if (event.key === "?" && !(event.target instanceof HTMLInputElement)) setOpen((before) => !before);
@@ -47,6 +49,15 @@ export function KeysSheet() {
               </section>
             ))}
           </div>
+          <label className="mb-3 flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="accent-rim"
+              checked={letters}
+              onChange={(event) => setLetters(event.target.checked)}
+            />
+            single letters act at once; off, only keys with Ctrl or Alt, Space, Enter and the arrows do
+          </label>
           <p className="text-mute">
             Drag along the song map to loop a passage, click a section to loop it, click a strip to go where
             that stage works. Shift while dragging a rule moves it finely.

@@ -42,7 +42,7 @@ const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn() }));
 vi.mock("../state/listening", () => heard);
 vi.mock("../state/edits", () => edits);
 
-const { KEYS, keyName, obeyBeforeLists, obeyKey } = await import("./keys");
+const { KEYS, keyName, obeyBeforeLists, obeyKey, setLetters } = await import("./keys");
 const { setKeyed } = await import("../state/keyed");
 const { useBench, PLAIN } = await import("../state/store");
 const { MASTER } = await import("../tree/tree");
@@ -112,6 +112,14 @@ describe("the keys", () => {
     expect(new Set(all).size).toBe(all.length);
     for (const { says } of KEYS) expect(says).not.toBe("");
     expect(KEYS.filter(({ act }) => act).every(({ keys }) => keys.length > 0)).toBe(true);
+  });
+
+  it("act as single letters only where somebody wants that", () => {
+    setLetters(false);
+    expect(press("d")).toBe(false);
+    expect([press(" "), press("z", { ctrlKey: true }), press("ArrowDown")]).toEqual([true, true, true]);
+    setLetters(true);
+    expect(press("d")).toBe(true);
   });
 
   it("are told with what is held", () => {

@@ -325,6 +325,12 @@ export const KEYS: KeyAction[] = [
   { keys: [], shown: "Backspace", says: "back to the default", group: "On a rule" },
 ];
 
+/** Let single letters act, or not: they get in the way of some voices and hands. */
+export function setLetters(letters: boolean): void {
+  localStorage.setItem("letters", letters ? "on" : "off");
+  useBench.setState({ letters });
+}
+
 export function keyName(
   event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">,
 ): string {
@@ -364,7 +370,7 @@ export function obeyKey(event: KeyboardEvent): void {
   const name = keyName(event);
   if (event.defaultPrevented || isTaken(event.target, name)) return;
   const found = KEYS.find((action) => action.keys.includes(name));
-  if (!found?.act) return;
+  if (!found?.act || (/^[a-z]$/.test(name) && !state().letters)) return;
   event.preventDefault();
   if (!event.repeat || found.repeats) found.act(name);
 }

@@ -92,11 +92,6 @@ export function plotOf(band: Pick<Band, "channels">, plots: readonly Channels[])
   return plots.includes(band.channels) ? band.channels : (plots[0] ?? "stereo");
 }
 
-/** What a new band in a plot treats. */
-function channelsIn(plot: Channels): Channels {
-  return plot;
-}
-
 /** Half the reach of the gain axis: enough for the strongest move, never less than 6 dB. */
 export function reachDb(bands: readonly Band[]): number {
   const most = Math.max(0, ...bands.filter(hasGain).map((band) => Math.abs(band.gain_db)));

@@ -25,7 +25,7 @@ export function useExaggeration(id: string): void {
     let held = false;
     const down = (event: KeyboardEvent) => {
       if (event.key.toLowerCase() !== "x" || event.repeat || event.ctrlKey || event.metaKey) return;
-      if (event.target instanceof HTMLInputElement) return;
+      if (event.target instanceof HTMLInputElement || !useBench.getState().letters) return;
       held = true;
       pretend((recipe) => exaggerated(recipe, id));
       useBench.setState({ said: "Exaggerated while X is held: listen to how it takes hold and lets go." });

@@ -58,6 +58,8 @@ interface BenchState {
   /** Something that went well and is worth a word. */
   said: string | null;
   dark: boolean;
+  /** whether single letters act; with Ctrl or Alt keys always do */
+  letters: boolean;
 }
 
 export const useBench = create<BenchState>(() => ({
@@ -89,6 +91,7 @@ export const useBench = create<BenchState>(() => ({
   problem: null,
   said: null,
   dark: localStorage.getItem("theme") === "dark",
+  letters: localStorage.getItem("letters") !== "off",
 }));
 
 // what moves moves while the song plays, and after every change

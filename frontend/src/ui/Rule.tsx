@@ -150,7 +150,13 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
         </Slider.Track>
         {/* the thumb's place is ours: Radix lays values out evenly, a rule may be logarithmic */}
         <span className="pointer absolute top-0 z-10" style={{ left: `${toShare(scaled, value) * 100}%` }}>
-          <Slider.Thumb asChild aria-label={param.label} aria-valuetext={shown} onBlur={onRest}>
+          <Slider.Thumb
+            asChild
+            aria-label={param.label}
+            aria-description={param.says}
+            aria-valuetext={shown}
+            onBlur={onRest}
+          >
             <svg ref={thumb} width="11" height="13" className="-ml-[5.5px] block" viewBox="0 0 11 13">
               <path d="M.5 0h10v7.5l-5 5.5-5-5.5z" className="fill-ink" />
             </svg>

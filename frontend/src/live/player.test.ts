@@ -1,0 +1,100 @@
+import { beforeEach, expect, test, vi } from "vitest";
+import type { BlockHead, Row } from "./protocol";
+
+const { workers, nodes, FakeWorker } = vi.hoisted(() => {
+  const workers: FakeWorker[] = [];
+  const nodes: FakeNode[] = [];
+  class FakeWorker {
+    onmessage: (event: { data: unknown }) => void = () => undefined;
+    posted: unknown[] = [];
+    constructor() {
+      workers.push(this);
+    }
+    postMessage(message: unknown): void {
+      this.posted.push(message);
+    }
+    terminate(): void {
+      this.posted.length = 0;
+    }
+  }
+  class FakeNode {
+    port: { onmessage?: (event: { data: unknown }) => void; postMessage: () => void } = {
+      postMessage: () => undefined,
+    };
+    constructor() {
+      nodes.push(this);
+    }
+    connect(): void {
+      this.port.postMessage();
+    }
+  }
+  class FakeContext {
+    static worklet: object | undefined = { addModule: () => Promise.resolve() };
+    currentTime = 0;
+    outputLatency = 0;
+    audioWorklet = FakeContext.worklet;
+    destination = {};
+    resume = () => Promise.resolve();
+    close = () => Promise.resolve();
+  }
+  Object.assign(globalThis, {
+    AudioContext: FakeContext,
+    AudioWorkletNode: FakeNode,
+    location: { protocol: "http:", host: "bench" },
+  });
+  return { workers, nodes, FakeWorker };
+});
+vi.mock("./player.worklet.ts?worker&url", () => ({ default: "worklet.js" }));
+vi.mock("./socket.worker.ts?worker", () => ({ default: FakeWorker }));
+const { LivePlayer } = await import("./player");
+
+const events = {
+  connected: vi.fn(),
+  problem: vi.fn(),
+  underruns: vi.fn(),
+  work: vi.fn(),
+  described: vi.fn(),
+  heard: vi.fn(),
+};
+
+beforeEach(() => {
+  vi.clearAllMocks();
+  workers.length = nodes.length = 0;
+});
+
+/** A block whose meters say one level for left. */
+function block(position: number, left: number) {
+  const head: BlockHead = { epoch: 1, revision: 1, frames: 1000, position, song: position };
+  const values: Row = Float32Array.of(left, -60, -60, -60);
+  const gauge = '{"levels_db":{"row":[0,4]},"clips":false}';
+  return { data: { type: "block", head, values, meters: `{"now":${gauge},"other":${gauge},"stages":{}}` } };
+}
+
+test("of several blocks between two pictures none is skipped, and the loudest still shows", async () => {
+  const player = new LivePlayer(1, 48000, 200, events);
+  await vi.waitFor(() => expect(nodes).toHaveLength(1));
+  [-20, -30, -3, -40, -25].forEach((left, i) => workers[0]!.onmessage(block(i * 1000, left)));
+  player.set({ playing: true });
+  const hear = (position: number) =>
+    nodes[0]!.port.onmessage!({ data: { epoch: 1, position, underruns: 0, starved: true } });
+  hear(100);
+  expect(player.now()!.moment.meters.now.levels_db[0]).toBe(-20);
+  hear(3500);
+  expect(player.now()!.moment.meters.now.levels_db[0], "the third block's peak").toBe(-3);
+  expect(player.now()!.song).toBe(3500);
+  const told = events.heard.mock.calls.map(([{ head }]) => (head as BlockHead).position);
+  expect(told).toEqual([0, 1000, 2000, 3000]);
+  hear(4100);
+  expect(player.now()!.moment.meters.now.levels_db[0], "a peak is shown once").toBe(-25);
+  player.close();
+});
+
+test("where the browser gives no sound the remedy is told", async () => {
+  const context = AudioContext as unknown as { worklet: object | undefined };
+  const before = context.worklet;
+  context.worklet = undefined;
+  new LivePlayer(1, 48000, 200, events);
+  await vi.waitFor(() => expect(events.problem).toHaveBeenCalled());
+  expect(events.problem.mock.lastCall![0]).toMatch(/HTTPS, or through a tunnel/);
+  context.worklet = before;
+});
