@@ -38,7 +38,6 @@ export function SongMap() {
   const song = useBench((s) => s.song)!;
   const recipe = useShape();
   const loop = useBench((s) => s.loop);
-  const dark = useBench((s) => s.dark);
   const [extra, setExtra] = useState<ExtraRow[]>([]);
   const view = useView();
   const { survey, received, mastered, rows, scope } = useMap(extra);
@@ -180,8 +179,8 @@ export function SongMap() {
             setRenaming(recipe.sections.find((s) => s.start_s <= at && at < s.end_s)?.id ?? null);
           }}
         >
-          <StillMap picture={picture} scope={scope} theme={dark} />
-          <Overlay view={view} loop={draft ?? loop} hover={hover?.x ?? null} theme={dark} />
+          <StillMap picture={picture} scope={scope} />
+          <Overlay view={view} loop={draft ?? loop} hover={hover?.x ?? null} />
           <Playhead
             style={{ top: BAND_HEIGHT - 3, bottom: 0 }}
             handle

@@ -8,14 +8,12 @@ import type { MapPicture, Row, Wave } from "./drawing";
 interface StillProps {
   picture: MapPicture;
   scope: { before: number[]; after: number[] } | undefined;
-  theme: boolean;
 }
 
 /** Whether two pictures are the same: the pointer's moves must not draw a thousand columns anew. */
 function isSame(a: StillProps, b: StillProps): boolean {
   const [one, two] = [a.picture, b.picture];
   return (
-    a.theme === b.theme &&
     a.scope === b.scope &&
     one.view.join() === two.view.join() &&
     one.sections === two.sections &&
@@ -38,7 +36,7 @@ function sameValues(a: Row, b: Row | undefined): boolean {
   return a.values === b.values || (a.kind === "wave" && a.values?.join() === b.values?.join());
 }
 
-export const StillMap = memo(function StillMap({ picture, scope, theme }: StillProps) {
+export const StillMap = memo(function StillMap({ picture, scope }: StillProps) {
   const draw = useCallback(
     (context: CanvasRenderingContext2D, width: number) => {
       drawMap(context, width, picture);
@@ -51,7 +49,6 @@ export const StillMap = memo(function StillMap({ picture, scope, theme }: StillP
       ref={useCanvas(draw)}
       role="img"
       aria-label="Waveforms as received and as mastered, with the rows below them"
-      data-theme-dark={theme}
       className="absolute inset-0 h-full w-full"
     />
   );
@@ -61,23 +58,15 @@ interface OverlayProps {
   view: Span;
   loop: Span | null;
   hover: number | null;
-  theme: boolean;
 }
 
 /** Loop and pointer, over the map. */
-export const Overlay = memo(function Overlay({ view, loop, hover, theme }: OverlayProps) {
+export const Overlay = memo(function Overlay({ view, loop, hover }: OverlayProps) {
   const [from, to] = view;
   const draw = useCallback(
     (context: CanvasRenderingContext2D, width: number, height: number) =>
       drawOverlay(context, width, height, [from, to], loop, hover),
     [from, to, loop, hover],
   );
-  return (
-    <canvas
-      aria-hidden
-      ref={useCanvas(draw)}
-      data-theme-dark={theme}
-      className="absolute inset-0 h-full w-full"
-    />
-  );
+  return <canvas aria-hidden ref={useCanvas(draw)} className="absolute inset-0 h-full w-full" />;
 });

@@ -1,0 +1,140 @@
+"""The bench does what the hand means: what once surprised somebody."""
+
+import base64
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.driving import Bench, Server
+from tests.browser.test_bench import rule
+from tests.browser.test_splits import bench_row
+from tests.conftest import music, tone, write_wav
+
+pytestmark = pytest.mark.browser
+
+
+def test_without_the_browsers_sound_the_remedy_is_told(browser, server, tone_song):
+    plain = Bench(browser, server)
+    try:
+        plain.page.add_init_script(
+            "Object.defineProperty(BaseAudioContext.prototype, 'audioWorklet', { value: undefined })"
+        )
+        plain.open(tone_song, tapped=False)
+        expect(plain.page.get_by_role("alert")).to_contain_text("over HTTPS, or through a tunnel")
+        assert plain.errors == []
+    finally:
+        plain.close()
+
+
+def test_a_library_without_songs_takes_what_is_dropped(browser, tmp_path):
+    own = Server(tmp_path / "home")
+    bench = Bench(browser, own)
+    sound = base64.b64encode(write_wav(tmp_path / "First.wav", tone(440, -20, 2)).read_bytes()).decode()
+    try:
+        bench.page.goto(own.url)
+        bench.page.get_by_text("Bring a pre-master").wait_for()
+        bench.page.evaluate(
+            """(sound) => {
+              const bytes = Uint8Array.from(atob(sound), (c) => c.charCodeAt(0));
+              const dataTransfer = new DataTransfer();
+              dataTransfer.items.add(new File([bytes], "First.wav"));
+              for (const kind of ["dragover", "drop"])
+                document.body.dispatchEvent(new DragEvent(kind, { dataTransfer, bubbles: true, cancelable: true }));
+            }""",
+            sound,
+        )
+        bench.page.get_by_label("Song map").wait_for()
+        assert bench.state("song.title") == "First"
+        assert bench.errors == []
+    finally:
+        bench.close()
+        own.stop()
+
+
+def test_pictures_follow_the_theme(bench, music_song):
+    bench.open(music_song, tapped=False)
+    bench.surveyed()
+    ink = """() => {
+      const canvas = document.querySelector("[data-testid=songmap] canvas");
+      const { data } = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height);
+      return data.reduce((sum, value) => sum + value, 0);
+    }"""
+    before = bench.page.evaluate(ink)
+    bench.page.get_by_role("button", name="Theme").click()
+    bench.page.wait_for_timeout(300)
+    assert bench.page.evaluate(ink) != before
+
+
+def test_a_version_that_is_forgotten_while_it_is_compared_leaves_nothing_behind(bench, music_song, server):
+    server.ask(f"/api/songs/{music_song}/versions", {"name": "Gone soon"})
+    bench.open(music_song, tapped=False)
+    page = bench.page
+    bench.surveyed()
+    page.get_by_role("button", name="Gone soon").click()
+    page.get_by_role("button", name="Compare …").click()
+    page.get_by_label("Forget Gone soon").click()
+    page.wait_for_function("window.tinKettle.state().other === 'received'")
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("Match loudness")).to_contain_text("level matched")
+
+
+def test_a_threshold_dragged_in_the_picture_stays_when_the_work_is_kept(bench, add_song):
+    bench.open(add_song(music(6.0) * 0.5, "Work", master=[{"id": "c", "kind": "compressor"}]), tapped=False)
+    page = bench.page
+    bench.surveyed()
+    bench_row(page, "c").click()
+    page.get_by_role("button", name="same work").click()
+    box = page.get_by_role("img", name="over the passage").bounding_box()
+    threshold = "recipe.master[0].params.threshold_db"
+    before = bench.state(threshold)
+    line = None
+    for y in range(int(box["y"]) + 12, int(box["y"] + box["height"] * 0.7), 2):
+        page.mouse.move(box["x"] + 200, y)
+        if page.get_by_role("img", name="over the passage").evaluate("(c) => c.style.cursor") == "ns-resize":
+            line = y + 6
+            break
+    assert line is not None
+    page.mouse.down()
+    page.mouse.move(box["x"] + 200, line + 24, steps=6)
+    page.mouse.up()
+    bench.saved()
+    dragged = bench.state(threshold)
+    assert dragged < before - 2
+    rule(bench, "Attack").focus()
+    page.keyboard.press("PageUp")
+    page.wait_for_timeout(1500)
+    bench.saved()
+    assert bench.state(threshold) == pytest.approx(dragged, abs=1.5), "the new threshold is the measure now"
+
+
+def test_nothing_is_drawn_while_nothing_plays(bench, music_song):
+    bench.open(music_song, tapped=False)
+    bench.surveyed()
+    bench.page.wait_for_timeout(5000)
+    drawn = bench.page.evaluate(
+        """async () => {
+          let count = 0;
+          const seen = new MutationObserver(() => count++);
+          seen.observe(document.body, { subtree: true, childList: true, characterData: true, attributes: true });
+          const fill = CanvasRenderingContext2D.prototype.clearRect;
+          CanvasRenderingContext2D.prototype.clearRect = function (...at) { count++; return fill.apply(this, at); };
+          await new Promise((then) => setTimeout(then, 2000));
+          CanvasRenderingContext2D.prototype.clearRect = fill;
+          return count;
+        }"""
+    )
+    assert drawn == 0
+
+
+def test_a_view_is_kept_with_its_own_song(bench, add_song, server):
+    first = add_song(tone(440, -20, 8), "Seen", master=[{"id": "a", "kind": "trim"}, {"id": "b", "kind": "trim"}])
+    second = add_song(tone(440, -20, 8), "Other", master=[{"id": "t", "kind": "trim"}])
+    bench.open(first, tapped=False)
+    page = bench.page
+    page.get_by_label("Songs").click()
+    page.evaluate("window.tinKettle.act.setLoop([48000, 96000])")
+    page.get_by_role("menuitem", name="Other").click()
+    page.wait_for_function(f"window.tinKettle.state().song.id === {second}")
+    page.wait_for_timeout(900)
+    views = [server.ask(f"/api/songs/{song}")["view"].get("loop") for song in (first, second)]
+    assert views == [[48000, 96000], None]
