@@ -163,6 +163,17 @@ def split(bench: Bench) -> None:
     time.sleep(6)
 
 
+def song(bench: Bench) -> None:
+    bench.page.keyboard.press("v")
+    time.sleep(3)
+
+
+def history(bench: Bench) -> None:
+    bench.page.get_by_role("button", name="History").click()
+    bench.page.get_by_label("Edits").locator("li > button").nth(1).click()
+    time.sleep(2)
+
+
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench": playing_chorus,
     "filters": filters,
@@ -176,6 +187,8 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "keys": keys,
     "buses": buses,
     "split": split,
+    "song": song,
+    "history": history,
 }
 
 

@@ -294,7 +294,7 @@ def test_a_finding_leads_to_its_fix_as_a_version(bench, add_song):
     x = music(20.0) * 0.3 + 0.01
     bench.open(add_song(x, "Offset", master=[]))
     bench.surveyed()
-    row = bench.page.locator("[data-finding=offset]")
+    row = bench.page.get_by_label("Song map").locator("[data-finding=offset]")
     expect(row).to_contain_text("constant offset")
     row.click()
     bench.page.get_by_role("button", name="Try: remove the offset").click()
