@@ -40,7 +40,7 @@ export function CompareKeys() {
             aria-pressed={shows(value)}
             title={nameOf(value, named, titles)}
             onClick={() => compare(value)}
-            className={`max-w-[104px] min-w-[42px] flex-1 border border-line pt-[3px] ${states.length > 4 ? "px-[5px] [font-stretch:74%] max-[1100px]:px-[3px] max-[1100px]:text-[11px] max-[1100px]:[font-stretch:64%]" : "px-[8px]"} pb-[4px] text-left ${shows(value) ? "bg-ink text-page" : "bg-well"} ${!blind && value === other && heard !== value ? "border-b-2 border-b-rim" : ""}`}
+            className={`max-w-[104px] min-w-[42px] shrink border border-line pt-[3px] ${states.length > 4 ? "px-[5px] [font-stretch:74%] max-[1100px]:px-[3px] max-[1100px]:text-[11px] max-[1100px]:[font-stretch:64%]" : "px-[8px]"} pb-[4px] text-left ${shows(value) ? "bg-ink text-page" : "bg-well"} ${!blind && value === other && heard !== value ? "border-b-2 border-b-rim" : ""}`}
           >
             <b className="block truncate font-bold">{nameOf(value, named, titles)}</b>
             <span

@@ -7,11 +7,11 @@ from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.core.engine.listener import Listener
 from tests.core.engine.test_graph import heard_above_4k_db
 from tin_kettle.core.dsp.timeline import Timeline
-from tin_kettle.core.engine.live.audition import AHEAD_MS, SWITCH_AHEAD_MS, PlainEar
+from tin_kettle.core.engine.live.audition import AHEAD_MS, SPECTRA_A_BLOCK, SWITCH_AHEAD_MS, PlainEar
 from tin_kettle.core.engine.live.road import Piece, Road, block_frames
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ
+from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ, LiveSpectrum
 
 BLOCK = block_frames(RATE_HZ)
 
@@ -248,6 +248,20 @@ def test_of_a_chosen_split_one_sees_what_comes_in_and_what_each_branch_gives():
     assert inside["low"][0][low] == pytest.approx(-12, abs=1.0), "before the fader"
     assert inside["low"][0][high] < -50
     assert inside["high"][0][high] == pytest.approx(-18, abs=1.0)
+
+
+def test_of_many_branches_a_few_are_measured_anew_with_every_block(monkeypatch):
+    split = {"id": "s", "kind": "split", "params": {"branches": [{"id": f"b{i}"} for i in range(5)]}}
+    audition = Listener(recipe_of(split), {"mix": ArraySource(music(2.0), RATE_HZ)})
+    audition.choose("s")
+    counted = []
+    measure = LiveSpectrum.levels_db
+    monkeypatch.setattr(LiveSpectrum, "levels_db", lambda spectrum: counted.append(spectrum) or measure(spectrum))
+    told = [audition.render().meters["inside"] for _ in range(9)]
+    assert len(counted) == 9 * (2 + SPECTRA_A_BLOCK), "now, the other, and these"
+    assert set(told[-1]) == {"in", "b0", "b1", "b2", "b3", "b4"}
+    for name in told[-1]:
+        assert len({id(inside[name]) for inside in told[3:]}) in (2, 3), "each at every third block"
 
 
 def test_it_is_told_for_how_long_the_chain_rings_on_after_the_song():

@@ -34,6 +34,8 @@ SWITCH_AHEAD_MS = 12.0
 """The same for what needs no rendering beforehand."""
 KEPT_BLOCKS = 64
 SHORTEST_LOOP_FRAMES = 64
+SPECTRA_A_BLOCK = 2
+"""A spectrum costs a thirtieth of a block's time; of more inside a stage each is measured every few blocks."""
 
 
 @dataclass(frozen=True)
@@ -95,6 +97,7 @@ class Audition:
         self._chosen: str | None = None
         self._timeline = Timeline()
         self._inside: dict[str, LiveSpectrum] = {}
+        self._levels: dict[str, Any] = {}
         self._spares = Spares(self.rate_hz)
         self._fetched: tuple[str, int, Road] | None = None
         self._ahead: Ahead | None = None
@@ -188,13 +191,20 @@ class Audition:
         shown = {} if slot is None else slot.inside()
         for name, block in shown.items():
             self._inside.setdefault(name, LiveSpectrum(self.rate_hz)).feed(block)
-        return {name: self._inside[name].levels_db() for name in shown}
+        before = {name: levels for name, levels in self._levels.items() if name in shown}
+        self._levels = {**{name: None for name in shown if name not in before}, **before}
+        for _ in range(min(SPECTRA_A_BLOCK, len(shown))):
+            # the one that waited longest comes next
+            name = next(iter(self._levels))
+            del self._levels[name]
+            self._levels[name] = self._inside[name].levels_db()
+        return {name: levels for name, levels in self._levels.items() if levels is not None}
 
     def choose(self, stage_id: str | None) -> None:
         """Measure the spectra inside one stage: what it listens to, what its branches give."""
         if stage_id != self._chosen:
             self._chosen = stage_id
-            self._inside = {}
+            self._inside, self._levels = {}, {}
 
     def running_lufs(self) -> tuple[float | None, float | None]:
         """Loudness of the other and of now since one of them changed, or over the last half minute."""
