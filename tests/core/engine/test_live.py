@@ -7,6 +7,7 @@ from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.core.engine.listener import Listener
 from tests.core.engine.test_graph import heard_above_4k_db
 from tin_kettle.core.dsp.timeline import Timeline
+from tin_kettle.core.engine.live import audition as audition_module
 from tin_kettle.core.engine.live.audition import AHEAD_MS, SPECTRA_A_BLOCK, SWITCH_AHEAD_MS, PlainEar
 from tin_kettle.core.engine.live.road import Piece, Road, block_frames
 from tin_kettle.core.engine.offline import render
@@ -257,7 +258,10 @@ def test_of_many_branches_a_few_are_measured_anew_with_every_block(monkeypatch):
     counted = []
     measure = LiveSpectrum.levels_db
     monkeypatch.setattr(LiveSpectrum, "levels_db", lambda spectrum: counted.append(spectrum) or measure(spectrum))
+    made = []
+    monkeypatch.setattr(audition_module, "LiveSpectrum", lambda rate_hz: made.append(LiveSpectrum(rate_hz)) or made[-1])
     told = [audition.render().meters["inside"] for _ in range(9)]
+    assert len(made) == 6, "made once, fed always"
     assert len(counted) == 9 * (2 + SPECTRA_A_BLOCK), "now, the other, and these"
     assert set(told[-1]) == {"in", "b0", "b1", "b2", "b3", "b4"}
     for name in told[-1]:

@@ -190,7 +190,9 @@ class Audition:
         slot = self._at.now.graph.slot(self._chosen)
         shown = {} if slot is None else slot.inside()
         for name, block in shown.items():
-            self._inside.setdefault(name, LiveSpectrum(self.rate_hz)).feed(block)
+            if name not in self._inside:
+                self._inside[name] = LiveSpectrum(self.rate_hz)
+            self._inside[name].feed(block)
         before = {name: levels for name, levels in self._levels.items() if name in shown}
         self._levels = {**{name: None for name in shown if name not in before}, **before}
         for _ in range(min(SPECTRA_A_BLOCK, len(shown))):
