@@ -1,6 +1,7 @@
 """The bench does what the hand means: what once surprised somebody."""
 
 import base64
+import time
 
 import pytest
 from playwright.sync_api import expect
@@ -138,3 +139,37 @@ def test_a_view_is_kept_with_its_own_song(bench, add_song, server):
     page.wait_for_timeout(900)
     views = [server.ask(f"/api/songs/{song}")["view"].get("loop") for song in (first, second)]
     assert views == [[48000, 96000], None]
+
+
+def test_two_windows_on_one_song_lose_nothing(browser, server, bench, add_song):
+    song = add_song(tone(440, -20, 4), "Twice", master=[{"id": "t", "kind": "trim"}])
+    bench.open(song, tapped=False)
+    other = Bench(browser, server)
+    try:
+        other.open(song, tapped=False)
+        for window, gain_db in ((bench, -3), (other, -8)):
+            window.page.evaluate(f"window.tinKettle.act.move('t', 'gain_db', {gain_db})")
+            window.page.wait_for_timeout(900)
+        expect(other.page.get_by_role("alert")).to_contain_text("another window")
+        other.page.get_by_role("button", name="Keep mine as a version").click()
+        other.page.wait_for_function("window.tinKettle.state().recipe.master[0].params.gain_db === -3")
+        versions = server.ask(f"/api/songs/{song}/versions")
+        assert [one["recipe"]["master"][0]["params"]["gain_db"] for one in versions] == [-8]
+        assert other.errors == []
+    finally:
+        other.close()
+
+
+def test_an_edit_is_kept_when_the_tab_is_closed_at_once(browser, server, add_song):
+    song = add_song(tone(440, -20, 4), "Closed", master=[{"id": "t", "kind": "trim"}])
+    bench = Bench(browser, server)
+    bench.open(song, tapped=False)
+    bench.page.evaluate("window.tinKettle.act.move('t', 'gain_db', -5)")
+    bench.page.close(run_before_unload=True)
+    bench.close()
+    for _ in range(50):
+        kept = server.ask(f"/api/songs/{song}")["revision"]["recipe"]["master"][0]["params"]["gain_db"]
+        if kept == -5:
+            break
+        time.sleep(0.1)
+    assert kept == -5

@@ -102,6 +102,13 @@ def test_an_edit_on_an_old_state_is_a_conflict(library, song):
     assert gain_of(songs.current_revision(library, song)) == 1.0
 
 
+def test_a_save_whose_answer_was_lost_is_answered_again(library, song):
+    base = songs.current_revision(library, song).id
+    kept = songs.save_revision(library, song, base, "a", with_gain(1.0))
+    assert songs.save_revision(library, song, base, "a", with_gain(1.0)) == kept
+    assert songs.step_revision(library, song, back=True).id == base, "kept once"
+
+
 def test_refused_edits_change_nothing(library, song):
     base = songs.current_revision(library, song)
     with pytest.raises(RecipeError, match="out of range"):

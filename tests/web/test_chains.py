@@ -58,6 +58,18 @@ def test_an_edit_is_heard_gone_back_to_and_kept_as_a_version(client, song, put):
         assert (refused.status_code, "choose one from the list" in refused.get_json()["problem"]) == (404, True)
 
 
+def test_what_another_window_was_quicker_than_is_kept_beside_it(client, song):
+    url = f"/api/songs/{song}"
+    base = client.get(url).get_json()["revision"]["id"]
+    client.put(f"{url}/recipe", json={"base": base, "label": "theirs", "recipe": dump_recipe(TRIM)})
+    mine = dump_recipe(recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": 4}}))
+    assert client.put(f"{url}/recipe", json={"base": base, "label": "mine", "recipe": mine}).status_code == 409
+    version = client.post(f"{url}/versions", json={"name": "Mine", "recipe": mine}).get_json()
+    assert version["recipe"] == mine
+    assert client.get(url).get_json()["revision"]["recipe"] == dump_recipe(TRIM)
+    assert client.post(f"{url}/versions", json={"name": "Mine", "recipe": {}}).status_code == 400
+
+
 def test_a_song_has_an_address_of_its_own(client, song):
     with client.get(f"/songs/{song}") as there, client.get("/") as start:
         assert there.data == start.data

@@ -38,14 +38,14 @@ export class Refused extends Error {
 const UNREACHABLE =
   "The server does not answer. Start it again; your last edits are kept here until it does.";
 
-async function ask<T>(path: string, method = "GET", body?: unknown): Promise<T> {
+async function ask<T>(path: string, method = "GET", body?: unknown, keepalive = false): Promise<T> {
   let answer: Response;
   try {
     answer = await fetch(
       `/api${path}`,
       body === undefined
         ? { method }
-        : { method, headers: { "content-type": "application/json" }, body: JSON.stringify(body) },
+        : { method, keepalive, headers: { "content-type": "application/json" }, body: JSON.stringify(body) },
     );
   } catch {
     throw new Refused(UNREACHABLE, 0);
@@ -88,8 +88,12 @@ export const api = {
     ),
   describe: (recipe: Recipe, rate: number) =>
     ask<Record<string, Described>>(`/describe?rate=${rate}`, "POST", recipe),
-  edit: (id: number, base: number, label: string, recipe: Recipe) =>
-    ask<Revision>(`/songs/${id}/recipe`, "PUT", { base, label, recipe }),
+  /** `leaving` while the page goes away: the request goes on without it */
+  edit: (id: number, base: number, label: string, recipe: Recipe, leaving = false) =>
+    ask<Revision>(`/songs/${id}/recipe`, "PUT", { base, label, recipe }, leaving),
+  /** a recipe beside the song's present state */
+  keepBeside: (id: number, name: string, recipe: Recipe) =>
+    ask<Version>(`/songs/${id}/versions`, "POST", { name, recipe }),
   undo: (id: number) => ask<Revision>(`/songs/${id}/undo`, "POST"),
   redo: (id: number) => ask<Revision>(`/songs/${id}/redo`, "POST"),
   history: (id: number, before?: number) =>

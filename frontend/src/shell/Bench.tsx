@@ -7,15 +7,18 @@ import { StageEditor } from "../stages/StageEditor";
 import { Header } from "./Header";
 import { useImporting } from "../state/importing";
 import { obeyBeforeLists, obeyKey } from "./keys";
-import { useBench } from "../state/store";
+import { keepMine, saveLeaving, takeTheirs } from "../state/edits";
+import { complain, useBench } from "../state/store";
 
 export function Bench() {
   useEffect(() => {
     window.addEventListener("keydown", obeyBeforeLists, true);
     window.addEventListener("keydown", obeyKey);
+    window.addEventListener("pagehide", saveLeaving);
     return () => {
       window.removeEventListener("keydown", obeyBeforeLists, true);
       window.removeEventListener("keydown", obeyKey);
+      window.removeEventListener("pagehide", saveLeaving);
     };
   }, []);
   return (
@@ -38,6 +41,7 @@ function Notice() {
   const problem = useBench((s) => s.problem);
   const refused = useImporting((s) => s.problem);
   const said = useBench((s) => s.said);
+  const conflict = useBench((s) => s.conflict);
   const text = problem ?? refused ?? said;
   if (!text) return null;
   const bad = problem !== null || refused !== null;
@@ -47,6 +51,16 @@ function Notice() {
       className={`fixed bottom-[88px] left-1/2 z-40 flex max-w-[720px] -translate-x-1/2 items-start gap-4 border-2 bg-well px-4 py-3 ${bad ? "border-copper" : "border-green"}`}
     >
       <span className="select-text">{text}</span>
+      {conflict && (
+        <span className="flex shrink-0 gap-2">
+          <button type="button" className="strong" onClick={() => void keepMine()}>
+            Keep mine as a version
+          </button>
+          <button type="button" className="plain" onClick={() => void takeTheirs().catch(complain)}>
+            Take theirs
+          </button>
+        </span>
+      )}
       <button
         type="button"
         aria-label="Dismiss"

@@ -14,13 +14,26 @@ const { client } = vi.hoisted(() => {
   return {
     client: {
       Refused,
-      api: { edit: vi.fn(), describe: vi.fn(), undo: vi.fn(), redo: vi.fn() },
+      api: { edit: vi.fn(), keepBeside: vi.fn(), describe: vi.fn(), undo: vi.fn(), redo: vi.fn() },
     },
   };
 });
 vi.mock("../api/client", () => client);
 
-const { edit, moveParam, onEdit, pretend, rest, settle, standing, step } = await import("./edits");
+const {
+  edit,
+  keepMine,
+  moveParam,
+  onEdit,
+  onOpenAgain,
+  pretend,
+  rest,
+  saveLeaving,
+  settle,
+  standing,
+  step,
+  takeTheirs,
+} = await import("./edits");
 const { useBench } = await import("./store");
 const { MASTER } = await import("../tree/tree");
 
@@ -128,6 +141,50 @@ describe("an edit", () => {
     expect(client.api.edit).toHaveBeenCalledTimes(2);
     expect(useBench.getState().saved).toBe("saved");
     expect(useBench.getState().problem).toBeNull();
+  });
+
+  it("that a server in trouble refuses is tried again, with growing pauses", async () => {
+    const broken = new client.Refused(503, "the disk is full");
+    client.api.edit.mockRejectedValueOnce(broken).mockRejectedValueOnce(broken);
+    edit(recipeOf(4), "patient", true);
+    await vi.advanceTimersByTimeAsync(1);
+    await vi.advanceTimersByTimeAsync(1600);
+    expect(client.api.edit).toHaveBeenCalledTimes(2);
+    await vi.advanceTimersByTimeAsync(1600);
+    expect(client.api.edit, "not so soon").toHaveBeenCalledTimes(2);
+    await vi.advanceTimersByTimeAsync(1600);
+    expect([client.api.edit.mock.calls.length, useBench.getState().saved]).toEqual([3, "saved"]);
+  });
+
+  it("that another window was quicker than is kept beside, or given up", async () => {
+    const opened = vi.fn(() => Promise.resolve());
+    onOpenAgain(opened);
+    client.api.edit.mockRejectedValueOnce(new client.Refused(409, "edited in another window"));
+    edit(recipeOf(4), "mine", true);
+    await vi.advanceTimersByTimeAsync(1);
+    expect(useBench.getState()).toMatchObject({ conflict: true, saved: "failed" });
+    await vi.advanceTimersByTimeAsync(60000);
+    expect(client.api.edit, "no use in trying again").toHaveBeenCalledTimes(1);
+    client.api.keepBeside.mockResolvedValueOnce({ name: "Mine, 14:02" });
+    await keepMine();
+    expect(gain(client.api.keepBeside.mock.lastCall![2] as Recipe)).toBe(4);
+    expect(opened).toHaveBeenCalledTimes(1);
+    expect(useBench.getState().conflict).toBe(false);
+    await takeTheirs();
+    expect(opened).toHaveBeenCalledTimes(2);
+  });
+
+  it("is sent when the page goes away", () => {
+    edit(recipeOf(6), "leaving");
+    saveLeaving();
+    expect(client.api.edit.mock.lastCall).toMatchObject([
+      7,
+      1,
+      "leaving",
+      { master: [{ params: { gain_db: 6 } }] },
+      true,
+    ]);
+    rest();
   });
 
   it("that is pretended is heard and not kept", async () => {

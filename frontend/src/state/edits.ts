@@ -3,6 +3,7 @@ import { api, Refused } from "../api/client";
 import type { Recipe, Revision } from "../api/types";
 import { withoutLostRides } from "../tree/rides";
 import { MASTER, stageOf } from "../tree/tree";
+import { formatMoment } from "../ui/format";
 import { chainOf, laneOf, setParam } from "./editing";
 import type { Lane } from "./editing";
 import { complain, readings, useBench } from "./store";
@@ -13,6 +14,7 @@ const set = useBench.setState;
 const REST_MS = 350;
 const SEND_MS = 25;
 const RETRY_MS = 1500;
+const LONGEST_PAUSE_MS = 30000;
 
 /** How an edit reaches the ear; the player puts itself here. */
 let sendEdit: (recipe: Recipe, revision: number) => void = () => undefined;
@@ -27,6 +29,7 @@ let sendTimer: ReturnType<typeof setTimeout> | null = null;
 let restTimer: ReturnType<typeof setTimeout> | null = null;
 let unsaved: { label: string } | null = null;
 let saving: Promise<void> = Promise.resolve();
+let pauseMs = RETRY_MS;
 
 /** Change the recipe: heard and drawn at once, kept as a revision when the hand rests. */
 export function edit(edited: Recipe, label: string, resting = false): void {
@@ -96,16 +99,49 @@ async function saveNow(): Promise<void> {
     const kept = await api.edit(song.id, revision.id, label, recipe);
     if (get().song?.id !== song.id) return;
     // only the number moves: what was edited meanwhile stays
+    pauseMs = RETRY_MS;
     set({ revision: kept, saved: hasUnsaved() ? "saving" : "saved", problem: null });
   } catch (refused) {
     if (get().song?.id !== song.id) return;
     unsaved ??= { label };
     set({ saved: "failed" });
     complain(refused);
-    const lost = refused instanceof Refused && refused.status === 0;
-    if (lost) restTimer = setTimeout(save, RETRY_MS);
-    else if (refused instanceof Refused && refused.status === 400) stand(revision);
+    const status = refused instanceof Refused ? refused.status : 0;
+    if (status === 409) set({ conflict: true });
+    else if (status === 400) stand(revision);
+    else {
+      // the server or its disk is in trouble: again, with growing pauses
+      restTimer = setTimeout(save, pauseMs);
+      pauseMs = Math.min(2 * pauseMs, LONGEST_PAUSE_MS);
+    }
   }
+}
+
+/** The page goes away: what is not kept yet is sent without waiting for an answer. */
+export function saveLeaving(): void {
+  const { song, recipe, revision } = get();
+  if (!song || !recipe || !revision || !unsaved) return;
+  api.edit(song.id, revision.id, unsaved.label, recipe, true).catch(() => undefined);
+}
+
+/** Another window was quicker: keep what was edited here as a version beside it. */
+export async function keepMine(): Promise<void> {
+  const { song, recipe } = get();
+  if (!song || !recipe) return;
+  try {
+    const version = await api.keepBeside(song.id, `Mine, ${formatMoment(new Date()).slice(11)}`, recipe);
+    await takeTheirs();
+    set({ said: `What was edited here is the version “${version.name}” now.` });
+  } catch (refused) {
+    complain(refused);
+  }
+}
+
+/** Another window was quicker: go on from what it left. */
+export async function takeTheirs(): Promise<void> {
+  unsaved = null;
+  set({ conflict: false, problem: null });
+  await openAgain();
 }
 
 /** Everything that was edited is kept when this is done. */
@@ -118,11 +154,11 @@ export async function settle(): Promise<void> {
   await saving;
 }
 
-let otherBounces: () => Promise<void> = () => Promise.resolve();
+let openAgain: () => Promise<void> = () => Promise.resolve();
 
-/** What to do when a step back or forth brings other files. */
-export function onBounces(open: typeof otherBounces): void {
-  otherBounces = open;
+/** How the song is opened anew: a step back or forth brings other files, or another window has gone on. */
+export function onOpenAgain(open: typeof openAgain): void {
+  openAgain = open;
 }
 
 /** Take a revision as the present state. */
@@ -172,7 +208,7 @@ async function goTo(move: (song: number) => Promise<Revision>): Promise<void> {
     const bounces = get().revision?.bounces;
     const there = await move(song.id);
     if (there.bounces === bounces) stand(there);
-    else await otherBounces();
+    else await openAgain();
   } catch (refused) {
     complain(refused);
   }

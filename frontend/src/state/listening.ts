@@ -6,7 +6,7 @@ import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
 import { MASTER } from "../tree/tree";
-import { describe, moveParam, onBounces, onEdit, settle, standing } from "./edits";
+import { describe, moveParam, onOpenAgain, onEdit, settle, standing } from "./edits";
 import { carried } from "../ui/scale";
 import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
 import { complain, PLAIN, readings, useBench } from "./store";
@@ -77,6 +77,7 @@ export async function openSong(id: number): Promise<void> {
     work: { heavy: false, progress: null },
     match: UNMATCHED,
     blind: null,
+    conflict: false,
     also: [],
   });
   known = UNKNOWN;
@@ -94,7 +95,7 @@ export async function openSong(id: number): Promise<void> {
     },
   });
   onEdit((edited, revision) => player?.ask({ type: "edit", recipe: edited, revision }));
-  onBounces(() => openSong(id));
+  onOpenAgain(() => openSong(id));
   const act = { setMonitor, setMatched, setQueue, setLoop, compare, listenAs, move: moveParam };
   Object.assign(window, { tinKettle: { player, state: get, act } });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });

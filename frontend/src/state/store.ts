@@ -55,6 +55,8 @@ interface BenchState {
   work: Work;
   queueMs: number;
   problem: string | null;
+  /** whether another window has gone on from where this one began */
+  conflict: boolean;
   /** Something that went well and is worth a word. */
   said: string | null;
   dark: boolean;
@@ -89,6 +91,7 @@ export const useBench = create<BenchState>(() => ({
   work: { heavy: false, progress: null },
   queueMs: 200,
   problem: null,
+  conflict: false,
   said: null,
   dark: localStorage.getItem("theme") === "dark",
   letters: localStorage.getItem("letters") !== "off",

@@ -189,10 +189,12 @@ def save_revision(library: Library, song_id: int, base_id: int, label: str, docu
         raise RecipeError("$.buses", f"the song has the buses {', '.join(sources)}; keep exactly these")
     with library.writing() as db:
         before = _current(db, song_id)
+        if before.recipe == recipe:
+            # also where a save came through and its answer did not: asked again, it is answered again
+            return before
         if before.id != base_id:
             raise Conflict("this song was edited in another window since; reload to go on from there")
-        if before.recipe != recipe:
-            _add_revision(db, song_id, base_id, label, recipe, before.bounces)
+        _add_revision(db, song_id, base_id, label, recipe, before.bounces)
         return _current(db, song_id)
 
 

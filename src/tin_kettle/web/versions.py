@@ -9,7 +9,7 @@ from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.differences import differences
-from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.store import comparing as kept
 from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import current_revision
@@ -31,11 +31,14 @@ def versions(song_id: int) -> Response:
 
 @blueprint.post("/songs/<int:song_id>/versions")
 def name_version(song_id: int) -> Response:
-    """Name the present state, or another ``edit`` of the song: ``{"name", "edit"}``."""
+    """Name (``{"name"}``) the present state, another ``edit`` of the song, or a ``recipe`` beside it."""
     library = context().library
     name = str(body().get("name", "")).strip()[:80]
     if not name:
         raise LibraryError("a version needs a name; type one")
+    if "recipe" in body():
+        recipe = parse_recipe(body()["recipe"])
+        return jsonify(version_document(kept.try_version(library, song_id, recipe, name)))
     here = current_revision(library, song_id).id
     edit = body().get("edit", here)
     if not isinstance(edit, int) or not is_edit(library, song_id, edit):
