@@ -33,6 +33,7 @@ ARGUMENTS = [
     "--disable-sync",
 ]
 RETRIES = 20
+REPORT_MS = 60
 TAP = """
 class Tap extends AudioWorkletProcessor {
   process([input], [output]) {
@@ -193,6 +194,8 @@ class Bench:
             self.page.wait_for_function("!window.tinKettle.player.report.starved || !window.tinKettle.state().playing")
             gaps = self.state("underruns")
             raw = base64.b64decode(self.page.evaluate(COLLECT, frames))
+            # the player tells of a gap a moment after it
+            self.page.wait_for_timeout(REPORT_MS)
             if self.state("underruns") == gaps:
                 break
             # a busy machine left a gap: what was recorded says nothing about the bench

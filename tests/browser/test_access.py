@@ -104,6 +104,20 @@ def test_after_a_pin_is_removed_the_stage_is_not(page):
     assert page.evaluate("window.tinKettle.state().recipe.master[1].params.bands") == []
 
 
+def test_a_band_is_searched_for_and_a_pin_placed_by_keys(page):
+    bench_row(page, "e").click()
+    page.get_by_label("Stage").get_by_role("button", name="search").click()
+    search = page.get_by_role("group", name="Searching")
+    for _ in range(12):
+        search.press("ArrowRight")
+    listening = page.evaluate("window.tinKettle.state().listening")
+    assert listening["low_hz"] < 2000 < listening["high_hz"]
+    search.press("Enter")
+    band = page.evaluate("window.tinKettle.state().recipe.master[1].params.bands.at(-1)")
+    assert band["hz"] == pytest.approx(2000, rel=0.02)
+    assert band["gain_db"] == -2
+
+
 def finger(page, path, hold_ms=30):
     """A finger that goes down, along a path, and up again."""
     session = page.context.new_cdp_session(page)

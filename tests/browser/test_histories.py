@@ -33,7 +33,12 @@ def test_any_edit_is_heard_at_equal_loudness_gone_back_to_and_kept(bench, add_so
     assert bench.level_db() == pytest.approx(-26, abs=0.1)
     expect(page.get_by_role("status", name="Hearing")).to_contain_text("an earlier state")
     page.evaluate("window.tinKettle.act.setMatched(true)")
-    assert bench.level_db(settle=150000) == pytest.approx(-32, abs=0.2), "as loud as now"
+    for _ in range(8):
+        # the estimate comes when enough was heard
+        level = bench.level_db(settle=48000)
+        if level == pytest.approx(-32, abs=0.2):
+            break
+    assert level == pytest.approx(-32, abs=0.2), "as loud as now"
     page.evaluate("window.tinKettle.act.setMatched(false)")
     edits.get_by_role("button", name="keep", exact=True).and_(page.locator(":visible")).click()
     expect(edits.locator("li").nth(2)).to_contain_text("gain_db")

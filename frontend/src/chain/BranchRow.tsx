@@ -27,8 +27,11 @@ interface Props {
 export const BranchRow = memo(function BranchRow({ id, depth, rails, last, mark }: Props) {
   const split = useBench((s) => splitOf(s.recipe!, id));
   const { setNodeRef } = useDroppable({ id: `row ${id}`, data: { row: { kind: "branch", id } } });
+  const parts = useBench((s) => s.stages?.split.parts);
   const branch = split?.params.branches.find((one) => one.id === id);
   if (!split || !branch) return null;
+  const count = split.params.branches.length;
+  const { least, most } = parts?.[split.params.by] ?? { least: count, most: count };
   const name = branch.name || branch.id;
   const node = columnPx(rails.node ?? 0, last);
   const left = columnPx(last, last) + GAP_PX + (depth - 1) * INDENT_PX;
@@ -65,10 +68,14 @@ export const BranchRow = memo(function BranchRow({ id, depth, rails, last, mark 
             <DropdownMenu.Item onSelect={() => muteBranch(id, !branch.muted)}>
               {branch.muted ? "Unmute in the print" : "Mute in the print"}
             </DropdownMenu.Item>
-            <DropdownMenu.Item onSelect={() => duplicateBranch(id)}>
-              The same again beside it
-            </DropdownMenu.Item>
-            <DropdownMenu.Item onSelect={() => dropBranch(id)}>Remove with its stages</DropdownMenu.Item>
+            {count < most && (
+              <DropdownMenu.Item onSelect={() => duplicateBranch(id)}>
+                The same again beside it
+              </DropdownMenu.Item>
+            )}
+            {count > least && (
+              <DropdownMenu.Item onSelect={() => dropBranch(id)}>Remove with its stages</DropdownMenu.Item>
+            )}
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>

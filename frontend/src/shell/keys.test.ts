@@ -114,6 +114,20 @@ describe("the keys", () => {
     expect(KEYS.filter(({ act }) => act).every(({ keys }) => keys.length > 0)).toBe(true);
   });
 
+  it("solo the branch that the chosen stage stands in", () => {
+    const parts = {
+      ...stage("p", "split"),
+      params: { branches: [{ id: "low", name: "Low", chain: [stage("q", "trim")] }] },
+    };
+    useBench.setState({ recipe: { ...recipe, master: [parts] } as unknown as Recipe, selected: "q" });
+    press("s");
+    expect(heard.listenAs).toHaveBeenLastCalledWith({ solo: ["low"] });
+    useBench.setState({ selected: "p" });
+    heard.listenAs.mockClear();
+    press("s");
+    expect(heard.listenAs, "the master is all there is").not.toHaveBeenCalled();
+  });
+
   it("act as single letters only where somebody wants that", () => {
     setLetters(false);
     expect(press("d")).toBe(false);

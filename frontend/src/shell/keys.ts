@@ -32,7 +32,7 @@ import {
   WITHOUT_CHAIN,
 } from "../state/listening";
 import { step } from "../state/edits";
-import { MASTER, walkChain } from "../tree/tree";
+import { homeOf, MASTER, splitOf, walkChain } from "../tree/tree";
 import { useBench } from "../state/store";
 
 export interface KeyAction {
@@ -115,12 +115,14 @@ function toggleLows(): void {
   listenAs(state().listening.range === "lows" ? { range: "all" } : { range: "lows", high_hz: 120 });
 }
 
-/** Solo the lane that is open, or take it out of what is heard and back in. */
+/** Solo the branch of the chosen stage, or the lane that is open, or take it out of what is heard and back in. */
 function onLane(list: "solo" | "muted"): void {
-  const { lane, listening } = state();
-  if (lane === MASTER) return;
-  const there = listening[list].includes(lane);
-  listenAs({ [list]: there ? listening[list].filter((id) => id !== lane) : [...listening[list], lane] });
+  const { recipe, selected, lane, listening } = state();
+  const home = recipe && selected !== null ? homeOf(recipe, selected) : undefined;
+  const heard = recipe && home !== undefined && splitOf(recipe, home) ? home : lane;
+  if (heard === MASTER) return;
+  const there = listening[list].includes(heard);
+  listenAs({ [list]: there ? listening[list].filter((id) => id !== heard) : [...listening[list], heard] });
 }
 
 function hearWithout(what: string | null): void {
@@ -189,11 +191,17 @@ export const KEYS: KeyAction[] = [
   { keys: ["o"], shown: "O", says: "in mono", group: "Listening", act: () => toggleFold("mono") },
   { keys: ["i"], shown: "I", says: "the side only", group: "Listening", act: () => toggleFold("side") },
   { keys: ["w"], shown: "W", says: "only the lows", group: "Listening", act: toggleLows },
-  { keys: ["s"], shown: "S", says: "solo the open bus", group: "Listening", act: () => onLane("solo") },
+  {
+    keys: ["s"],
+    shown: "S",
+    says: "solo the open bus, or the stage's branch",
+    group: "Listening",
+    act: () => onLane("solo"),
+  },
   {
     keys: ["p"],
     shown: "P",
-    says: "the open bus out, and back in",
+    says: "that out, and back in",
     group: "Listening",
     act: () => onLane("muted"),
   },

@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import type { PointerEvent, WheelEvent } from "react";
+import type { KeyboardEvent, PointerEvent, WheelEvent } from "react";
 import type { Channels } from "../api/types";
 import { useBench } from "../state/store";
 import { formatDb, formatHz } from "../ui/format";
@@ -24,6 +24,10 @@ const NAMES: Record<Channels, string> = {
   left: "Left",
   right: "Right",
 };
+
+const SEMITONE = 2 ** (1 / 12);
+/** What a pin placed by searching takes off. */
+const SEARCHED_DB = -2;
 
 interface Props {
   stage: EqualizerStage;
@@ -120,18 +124,29 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
     (pin || box.current)?.focus();
   };
 
-  const create = (event: PointerEvent<HTMLElement>, gainDb: number) => {
+  const create = (at: { hz: number; plot: number }, gainDb: number) => {
     if (bands.length >= MOST_BANDS) return;
-    const at = where(event);
     const made = addBand(bands, { hz: at.hz, gain_db: gainDb, channels: plots[at.plot]! });
     changeBands(stage, made.bands, `band at ${formatHz(at.hz)}`, true);
     choose(made.id);
   };
 
-  const search = (event: PointerEvent<HTMLElement>) => {
-    const at = where(event);
+  const search = (at: { hz: number; plot: number; x: number }) => {
     setSpot(at);
     hearBandAround(at.hz);
+  };
+
+  /** Delete is never the stage's here; while one searches, arrows sweep the band and Enter places a pin. */
+  const key = (event: KeyboardEvent<HTMLElement>) => {
+    const by = { ArrowRight: SEMITONE, ArrowLeft: 1 / SEMITONE }[event.key];
+    const at = spot ?? { hz: 1000, plot: 0, x: 0 };
+    if (searching && by !== undefined) {
+      const hz = heldHz(at.hz * by, rateHz);
+      search({ hz, plot: at.plot, x: xAt(laid[at.plot]!, HZ_AXIS, hz) });
+    } else if (searching && event.key === "Enter" && event.target === box.current) create(at, SEARCHED_DB);
+    else if (event.key !== "Delete") return;
+    event.preventDefault();
+    event.stopPropagation();
   };
 
   const level =
@@ -142,19 +157,21 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
       {...range.handlers}
       className="picture touch-none"
       data-testid="equalizer"
-      tabIndex={-1}
-      onKeyDown={(event) => event.key === "Delete" && event.stopPropagation()}
+      role="group"
+      aria-label={searching ? "Searching: arrows sweep a narrow band, Enter places a pin" : "Pins"}
+      tabIndex={searching ? 0 : -1}
+      onKeyDown={key}
       onDoubleClick={(event) =>
         !searching &&
         create(
-          event as unknown as PointerEvent<HTMLElement>,
+          where(event as unknown as PointerEvent<HTMLElement>),
           where(event as unknown as PointerEvent<HTMLElement>).gain,
         )
       }
-      onPointerMove={(event) => (searching ? search(event) : setSpot(where(event)))}
+      onPointerMove={(event) => (searching ? search(where(event)) : setSpot(where(event)))}
       onPointerLeave={() => setSpot(null)}
       onClick={(event) => {
-        if (searching) create(event as unknown as PointerEvent<HTMLElement>, -2);
+        if (searching) create(where(event as unknown as PointerEvent<HTMLElement>), SEARCHED_DB);
       }}
     >
       {range.shown && <Dragged shown={range.shown} />}
