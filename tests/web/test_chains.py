@@ -40,7 +40,10 @@ def test_an_edit_is_heard_gone_back_to_and_kept_as_a_version(client, song, put):
     put(TRIM)
     put(recipe_of())
     url = f"/api/songs/{song}"
-    edits = client.get(url + "/history").get_json()
+    history = client.get(url + "/history").get_json()
+    edits = history["edits"]
+    assert history["more"] is False
+    assert client.get(f"{url}/history?before={edits[1]['id']}").get_json()["edits"] == edits[2:]
     assert [edit["label"] for edit in edits] == ["test", "test", "as received"]
     trimmed = edits[1]["id"]
     gains = until(

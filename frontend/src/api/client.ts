@@ -97,7 +97,9 @@ export const api = {
   undo: (id: number) => ask<Revision>(`/songs/${id}/undo`, "POST"),
   redo: (id: number) => ask<Revision>(`/songs/${id}/redo`, "POST"),
   history: (id: number, before?: number) =>
-    ask<Edit[]>(`/songs/${id}/history${before === undefined ? "" : `?before=${before}`}`),
+    ask<{ edits: Edit[]; more: boolean }>(
+      `/songs/${id}/history${before === undefined ? "" : `?before=${before}`}`,
+    ),
   returnTo: (id: number, edit: number) => ask<Revision>(`/songs/${id}/history/${edit}`, "POST"),
   chains: () => ask<KeptChain[]>("/chains"),
   keepChain: (name: string, recipe: Recipe) => ask<KeptChain[]>("/chains", "POST", { name, recipe }),

@@ -8,6 +8,7 @@ import { freshIds } from "../tree/fresh";
 import { listenAs, openSong } from "../state/listening";
 import { edit, rest, settle } from "../state/edits";
 import { complain, useBench } from "../state/store";
+import { FileChooser } from "../ui/FileChooser";
 import { formatDb } from "../ui/format";
 import { InlineName } from "../ui/InlineName";
 import { Rule } from "../ui/Rule";
@@ -176,17 +177,10 @@ function BusMenu({ bus, recipe, change }: MenuProps) {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      <input
-        ref={chooser}
-        type="file"
-        tabIndex={-1}
-        aria-label={`Another bounce of ${bus.name || bus.id}`}
-        className="sr-only"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          event.target.value = "";
-          if (file) void replace(file);
-        }}
+      <FileChooser
+        chooser={chooser}
+        label={`Another bounce of ${bus.name || bus.id}`}
+        onFiles={([file]) => void replace(file!)}
       />
     </>
   );

@@ -4,6 +4,7 @@ import { api } from "../api/client";
 import type { KeptChain, Recipe } from "../api/types";
 import { chainOf } from "../state/editing";
 import { complain, useBench } from "../state/store";
+import { FileChooser } from "../ui/FileChooser";
 import { Sheet } from "../ui/Sheet";
 import { copy, insert, pasteCopied, replaceChain } from "./acts";
 import { chainDocument, chainOfDocument } from "./document";
@@ -161,18 +162,11 @@ function Kept({ close }: { close: () => void }) {
       <button type="button" className="mt-3 font-semibold text-rim" onClick={() => chooser.current?.click()}>
         From a recipe file …
       </button>
-      <input
-        ref={chooser}
-        type="file"
+      <FileChooser
+        chooser={chooser}
+        label="A recipe file"
         accept=".json,application/json"
-        aria-label="A recipe file"
-        tabIndex={-1}
-        className="sr-only"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          event.target.value = "";
-          if (file) void load(file);
-        }}
+        onFiles={([file]) => void load(file!)}
       />
     </div>
   );

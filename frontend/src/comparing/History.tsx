@@ -43,10 +43,10 @@ function Edits() {
     queryKey: ["history", song, here],
     queryFn: ({ pageParam }) => api.history(song, pageParam),
     initialPageParam: undefined as number | undefined,
-    getNextPageParam: (page: Edit[]) => (page.at(-1)?.label === "as received" ? undefined : page.at(-1)?.id),
+    getNextPageParam: ({ edits, more }) => (more ? edits.at(-1)?.id : undefined),
     placeholderData: (before) => before,
   });
-  const edits = data?.pages.flat() ?? [];
+  const edits = data?.pages.flatMap((page) => page.edits) ?? [];
   const days = edits.map((edit) => formatMoment(edit.made_at).slice(0, 10));
   return (
     <div className="flex max-h-[70vh] flex-col">

@@ -7,6 +7,7 @@ import { importFiles } from "../state/importing";
 import { openSong } from "../state/listening";
 import { step } from "../state/edits";
 import { complain, useBench } from "../state/store";
+import { FileChooser } from "../ui/FileChooser";
 import { formatMoment } from "../ui/format";
 import { toggleTheme } from "./theme";
 import { History } from "../comparing/History";
@@ -101,19 +102,12 @@ function SongMenu() {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      <input
-        ref={chooser}
-        type="file"
+      <FileChooser
+        chooser={chooser}
+        label="Bring a file"
         multiple
-        aria-label="Bring a file"
-        tabIndex={-1}
-        className="sr-only"
         accept=".wav,.flac,.aif,.aiff,.ogg,audio/*"
-        onChange={(event) => {
-          const files = [...(event.target.files ?? [])];
-          event.target.value = "";
-          if (files.length) void importFiles(files);
-        }}
+        onFiles={(files) => void importFiles(files)}
       />
     </>
   );

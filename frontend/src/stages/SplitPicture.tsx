@@ -11,7 +11,7 @@ import { useSize } from "../ui/useSize";
 import { Crossover } from "./Crossover";
 import { Dragged } from "../plots/Dragged";
 import type { Axis, Frame } from "../plots/plot";
-import { drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
+import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
 import { useRangeDrag } from "../plots/useRangeDrag";
 import { drawInside, fillInside, LEVELS, spectra } from "../plots/useSpectra";
 
@@ -69,15 +69,8 @@ export function SplitPicture({ stage }: { stage: Split }) {
       }
       const y = frame.top + 16 + i * 15;
       const left = frame.left + frame.width - 170;
-      context.save();
-      context.setLineDash(DASHES[i]!);
-      context.strokeStyle = colour(isHeard(branch.id, branch.muted) ? "steel" : "tin");
-      context.lineWidth = 1.6;
-      context.beginPath();
-      context.moveTo(left, y - 4);
-      context.lineTo(left + 22, y - 4);
-      context.stroke();
-      context.restore();
+      const ink = isHeard(branch.id, branch.muted) ? "steel" : "tin";
+      drawLine(context, frame, [left, left + 22], [y - 4, y - 4], { ink, width: 1.6, dash: DASHES[i]! });
       context.fillText(text, left + 28, y, 142);
     });
   });

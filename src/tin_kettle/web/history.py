@@ -15,10 +15,11 @@ blueprint = Blueprint("history", __name__, url_prefix="/api/songs")
 
 @blueprint.get("/<int:song_id>/history")
 def history(song_id: int) -> Response:
-    """Edits, the newest first; with ``?before=`` those before one."""
-    return jsonify(
-        [asdict(edit) for edit in list_edits(context().library, song_id, request.args.get("before", type=int))]
-    )
+    """``edits``, the newest first; with ``?before=`` those before one; ``more`` where there are older ones."""
+    library = context().library
+    edits = list_edits(library, song_id, request.args.get("before", type=int))
+    more = bool(edits) and bool(list_edits(library, song_id, edits[-1].id))
+    return jsonify(edits=[asdict(edit) for edit in edits], more=more)
 
 
 @blueprint.post("/<int:song_id>/history/<int:revision_id>")

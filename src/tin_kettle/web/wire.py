@@ -9,7 +9,7 @@ import numpy as np
 import orjson
 from numpy.typing import NDArray
 
-from tin_kettle.core.engine.live.audition import Played
+from tin_kettle.core.engine.live.moment import Played
 
 MAGIC = b"TKLV"
 VERSION = 2

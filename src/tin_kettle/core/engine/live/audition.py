@@ -9,7 +9,7 @@ too heavy for that, the loop is rendered ahead and played from memory (:mod:`ahe
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ import numpy as np
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.graph import NO_TAP
 from tin_kettle.core.engine.live.ahead import LONGEST_S, Ahead, Task
+from tin_kettle.core.engine.live.moment import Moment, Played
 from tin_kettle.core.engine.live.renewing import Setting, renew
 from tin_kettle.core.engine.live.road import Piece, PlainEar, Road, block_frames
 from tin_kettle.core.engine.live.spares import Spares
@@ -26,7 +27,6 @@ from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate
-from tin_kettle.core.stages.processor import Block
 
 AHEAD_MS = 20.0
 """A change is applied no earlier than this after the position heard, so that it arrives in time."""
@@ -36,46 +36,6 @@ KEPT_BLOCKS = 64
 SHORTEST_LOOP_FRAMES = 64
 SPECTRA_A_BLOCK = 2
 """A spectrum costs a thirtieth of a block's time; of more inside a stage each is measured every few blocks."""
-
-
-@dataclass(frozen=True)
-class Played:
-    """A block for the ear, with the meters that belong to it.
-
-    Args:
-        position: stream frame of the first sample; a later block at the same position replaces this one.
-        song: song frame there.
-        other_name: what the other road plays.
-        now, other: (2, frames).
-        meters: see :meth:`Audition.render`.
-    """
-
-    epoch: int
-    position: int
-    song: int
-    revision: int
-    other_name: str
-    now: Block
-    other: Block
-    meters: dict[str, Any]
-
-
-@dataclass
-class _Moment:
-    """All that moves, before the block at ``position``."""
-
-    position: int
-    now: Road
-    other: Road
-    other_name: str
-
-    def fork(self) -> _Moment:
-        return _Moment(self.position, self.now.fork(), self.other.fork(), self.other_name)
-
-    def look_back_from_here(self) -> None:
-        """Both loudnesses are of the same passage, and of what is there now."""
-        self.now.meter.look_back_from_here()
-        self.other.meter.look_back_from_here()
 
 
 class Audition:
@@ -146,7 +106,7 @@ class Audition:
         now.graph.tap(*self._setting.tap)
         other = Road.of(wanted.other, self.rate_hz, wanted.ears[1])
         self._pace = max(self._pace, *(road.preroll(self._timeline, position) for road in (now, other)))
-        self._at = _Moment(position, now, other, wanted.other_name)
+        self._at = Moment(position, now, other, wanted.other_name)
         self._kept = [self._at.fork()]
         self._fetched = None
 
@@ -276,7 +236,7 @@ class Audition:
         reach = road.graph.reach(self.wanted.recipe, self.wanted.silent)
         return round(self._pace * self.rate_hz * (road.graph.delay if reach is None else reach))
 
-    def _reconcile(self, at: _Moment) -> None:
+    def _reconcile(self, at: Moment) -> None:
         """Bring a moment that is taken up again to all that is wanted."""
         wanted, changed = self.wanted, False
         if not self._setting.is_of(at.now):
@@ -294,7 +254,7 @@ class Audition:
         pace = renew(road, earlier, setting, self._timeline, position)
         self._pace = max(pace, 0.5 * (self._pace + pace)) if pace else self._pace
 
-    def _put_beside(self, at: _Moment) -> None:
+    def _put_beside(self, at: Moment) -> None:
         name, piece = self.wanted.other_name, self.wanted.other
         if piece.timeline is not None:
             piece = replace(piece, timeline=piece.timeline.starting(at.position))
