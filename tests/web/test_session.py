@@ -250,3 +250,20 @@ def test_nonsense_is_refused_and_the_sound_goes_on(session):
     until(lambda: "not understood" in wire.texts[-1]["problem"])
     say(session, type="credit", epoch=0, position=2000)
     until(lambda: len(wire.blocks) == 2)
+
+
+def test_one_slow_block_makes_no_chain_heavy(session, monkeypatch):
+    made, wire = session
+    render, slow = Audition.render, iter([True])
+
+    def once_slow(audition, *given):
+        end = time.thread_time() + (0.4 if next(slow, False) else 0.0)
+        while time.thread_time() < end:
+            pass
+        return render(audition, *given)
+
+    monkeypatch.setattr(Audition, "render", once_slow)
+    say(made, type="loop", loop=[0, 96000], heard=0)
+    say(made, type="credit", position=20000, epoch=0, heard=0)
+    until(lambda: len(wire.blocks) > 12)
+    assert [text for text in wire.texts if text["type"] == "work" and text["heavy"]] == []

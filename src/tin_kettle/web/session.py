@@ -47,6 +47,8 @@ REWIND_GAP_S = 0.04
 REWIND_GAP_OF_LOAD_S = 0.3
 HEAVY, LIGHT = 0.9, 0.6
 """Share of the time there is from which a chain is too heavy to render as it plays, and below which it is not."""
+SLOWEST = 2.0
+"""More than this one block does not count: a kernel that is loaded once makes no chain heavy."""
 ROOM_FOR_SPARES = 0.35
 TOLD_STEP = 0.05
 MATCH_EVERY = 8
@@ -342,7 +344,8 @@ class Session:
             a_second = self._audition.rate_hz / self._audition.block_frames
             self._load += 0.1 * ((time.perf_counter() - began) * a_second - self._load)
             # what others do to the machine does not make a chain heavy
-            self._work += 0.1 * ((time.thread_time() - began_work) * a_second - self._work)
+            work = min((time.thread_time() - began_work) * a_second, SLOWEST)
+            self._work += 0.1 * (work - self._work)
         if self._count % MATCH_EVERY == 0:
             known_db = (self._gains_db.get(self._audition.other_name), self._gains_db.get("now"))
             self._match = estimate_match(*self._audition.running_lufs(), *known_db)
