@@ -1,7 +1,5 @@
 """Versions, references, dismissed findings and blind tests are kept with their song."""
 
-import sqlite3
-
 import pytest
 
 from tests.conftest import noise, recipe_of
@@ -84,5 +82,5 @@ def test_blind_tests_are_kept_in_their_order(library, song):
 
 
 def test_nothing_is_kept_of_a_song_that_is_not_there(library):
-    with pytest.raises(sqlite3.IntegrityError):
+    with pytest.raises(LibraryError, match="not in the library"):
         comparing.dismiss(library, 99, "offset")

@@ -56,9 +56,9 @@ def test_an_edit_is_heard_gone_back_to_and_kept_as_a_version(client, song, put):
     assert version["recipe"]["master"][0]["params"]["gain_db"] == -3
     back = client.post(f"{url}/history/{trimmed}").get_json()
     assert (back["label"], back["recipe"]) == ("Back to: test", dump_recipe(TRIM))
-    for wrong in (99999, "x"):
+    for wrong, code, says in ((99999, 404, "choose one from the list"), ("x", 400, "edit: 'x' is not allowed")):
         refused = client.post(url + "/versions", json={"name": "No", "edit": wrong})
-        assert (refused.status_code, "choose one from the list" in refused.get_json()["problem"]) == (404, True)
+        assert (refused.status_code, says in refused.get_json()["problem"]) == (code, True)
 
 
 def test_what_another_window_was_quicker_than_is_kept_beside_it(client, song):

@@ -10,6 +10,7 @@ from tin_kettle.core.errors import AudioError
 from tin_kettle.store.sources import keep_source, receive, source_path
 from tin_kettle.web import converting
 from tin_kettle.web.converting import Converted
+from tin_kettle.web.opened import Opened
 
 
 @pytest.fixture
@@ -21,7 +22,7 @@ def source(library, wav):
 def test_two_who_ask_at_once_get_the_same_and_it_is_made_once(library, source, monkeypatch):
     made, opened, convert = [], [], converting._convert
     monkeypatch.setattr(converting, "_convert", lambda *given: (made.append(given), convert(*given)))
-    converted = Converted()
+    converted = Converted(Opened())
     asking = [threading.Thread(target=lambda: opened.append(converted.open(library, source, 48000))) for _ in range(6)]
     for thread in asking:
         thread.start()
@@ -30,22 +31,19 @@ def test_two_who_ask_at_once_get_the_same_and_it_is_made_once(library, source, m
     assert len(made) == 1
     assert {file.frames for file in opened} == {round(source.frames * 48000 / 44100)}
     np.testing.assert_array_equal(opened[0].read(500, 4000), opened[5].read(500, 4000))
-    for file in opened:
-        file.close()
     assert not list(library.folder("audio").glob("*.part"))
 
 
 def test_at_its_own_rate_it_is_the_file_itself(library, source):
-    file = Converted().open(library, source, 44100)
+    file = Converted(Opened()).open(library, source, 44100)
     assert file.path == source_path(library, source)
-    file.close()
 
 
 def test_a_conversion_that_fails_leaves_nothing_and_may_be_tried_again(library, source):
     path = source_path(library, source)
     whole = path.read_bytes()
     path.write_bytes(whole[:2000])
-    converted = Converted()
+    converted = Converted(Opened())
     with pytest.raises(AudioError):
         converted.open(library, source, 48000)
     assert sorted(p.name for p in library.folder("audio").iterdir()) == [path.name]

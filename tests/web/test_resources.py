@@ -13,6 +13,7 @@ from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.survey.measuring import measure_file
 from tin_kettle.web.app import create_app
+from tin_kettle.web.guard import Door
 
 LOUD = recipe_of({"id": "lim", "kind": "limiter", "params": {"gain_db": 9, "ceiling_db": -2}})
 
@@ -123,10 +124,22 @@ def test_uploads_are_refused_with_their_own_names_and_never_used_as_paths(client
         ("get", "/api/nothing", None, 404, "not found"),
         ("post", "/api/songs", {"title": "x", "sha256": "0"}, 404, "not in the library"),
         ("put", "/api/songs/1/recipe", {"base": 1, "recipe": {"format": "x"}}, 400, '$.format: "x" is not allowed'),
-        ("put", "/api/songs/1/recipe", {"recipe": {}}, 404, "does not say what it was made on"),
+        ("put", "/api/songs/1/recipe", {"recipe": {}}, 400, "base: {'recipe': {}} is not allowed; field required"),
         ("put", "/api/songs/1/recipe", {"base": 77, "recipe": dump_recipe(LOUD)}, 409, "another window"),
-        ("post", "/api/songs/1/prints", {"bits": "12"}, 400, "bits: '12' is not allowed; allowed: 16, 24, 32f"),
-        ("post", "/api/songs/1/prints", {"rate_hz": "fast"}, 400, "rate_hz: 'fast' is no rate"),
+        (
+            "post",
+            "/api/songs/1/prints",
+            {"bits": "12"},
+            400,
+            "bits: '12' is not allowed; input should be '16', '24' or '32f'",
+        ),
+        (
+            "post",
+            "/api/songs/1/prints",
+            {"rate_hz": "fast"},
+            400,
+            "rate_hz: 'fast' is not allowed; input should be a valid integer",
+        ),
         ("post", "/api/describe", {"format": "x"}, 400, "is not allowed"),
     ],
 )
@@ -155,7 +168,7 @@ def test_strangers_are_kept_out(client, song):
 
 
 def test_a_server_for_others_asks_for_the_key(library):
-    client = create_app(library, access_key="sesame").test_client()
+    client = create_app(library, Door("sesame")).test_client()
     assert client.get("/api/songs").status_code == 401
     assert client.get("/?key=wrong").status_code == 401
     assert client.get("/?key=sesame").status_code == 302

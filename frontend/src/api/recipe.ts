@@ -10,10 +10,17 @@ export interface Recipe {
   version: 1;
   /**
    * @minItems 1
+   * @maxItems 200
    */
   buses: Bus[];
+  /**
+   * @maxItems 200
+   */
   groups: Bus[];
   master: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage | SplitStage)[];
+  /**
+   * @maxItems 1000
+   */
   sections: Section[];
   /**
    * @maxItems 1000

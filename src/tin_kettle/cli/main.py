@@ -1,4 +1,4 @@
-"""The command line: ``tin-kettle demo | serve | render | measure | survey | response``."""
+"""The command line: ``tin-kettle demo | serve | restore | render | measure | survey | response``."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from tin_kettle import __version__
 from tin_kettle.cli.measure import measure
 from tin_kettle.cli.render import render
 from tin_kettle.cli.response import response
-from tin_kettle.cli.serve import demo, serve
+from tin_kettle.cli.serve import demo, restore, serve
 from tin_kettle.cli.survey import survey
 from tin_kettle.core.errors import KettleError
 
@@ -27,7 +27,7 @@ def cli() -> None:
     """The mastering engineer's bench in a browser."""
 
 
-for command in (demo, serve, render, measure, survey, response):
+for command in (demo, serve, restore, render, measure, survey, response):
     cli.add_command(command)
 
 

@@ -1,17 +1,20 @@
-"""``tin-kettle demo`` and ``tin-kettle serve``: the bench itself."""
+"""``tin-kettle demo``, ``serve`` and ``restore``: the bench itself, and its library."""
 
 from __future__ import annotations
 
 import ipaddress
 import secrets
 import socket
+import ssl
 from pathlib import Path
 
 import click
 import platformdirs
 
 from tin_kettle.core.errors import LibraryError
+from tin_kettle.store.backup import restore as restore_copy
 from tin_kettle.store.database import Library
+from tin_kettle.web.guard import Door
 
 
 @click.command()
@@ -24,17 +27,54 @@ def demo(port: int, home: Path | None) -> None:
 
     library = Library(home or platformdirs.user_data_path("tin-kettle") / "demo")
     fill_demo(library, lambda text: click.echo(text, err=True))
-    _run(library, "127.0.0.1", port)
+    _run(library, "127.0.0.1", port, Door())
 
 
 @click.command()
 @click.option("--host", default="127.0.0.1", help="Address to listen on (this machine only).")
 @click.option("--port", default=8360, type=click.IntRange(1, 65535), help="Port (8360).")
 @click.option("--home", type=click.Path(path_type=Path), help="Where the library lives.")
-def serve(host: str, port: int, home: Path | None) -> None:
+@click.option("--name", "names", multiple=True, help="A name of this machine that the bench may be opened under.")
+@click.option("--cert", type=click.Path(path_type=Path), help="Certificate (PEM) for HTTPS; with --key.")
+@click.option("--key", type=click.Path(path_type=Path), help="Private key (PEM) for HTTPS; with --cert.")
+def serve(host: str, port: int, home: Path | None, names: tuple[str, ...], cert: Path | None, key: Path | None) -> None:
     """Start on your own library."""
     _check_port(host, port)
-    _run(Library(home or platformdirs.user_data_path("tin-kettle") / "library"), host, port)
+    certificate, private_key = _certificate(cert, key)
+    own = {host, socket.gethostname(), f"{socket.gethostname()}.local", *names}
+    access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
+    _run(
+        Library(home or _own_home()),
+        host,
+        port,
+        Door(access_key, frozenset(name.lower() for name in own), certificate, private_key),
+    )
+
+
+@click.command()
+@click.option("--home", type=click.Path(path_type=Path), help="Where the library lives.")
+@click.option("--day", help="Day of the copy, as 2026-11-26; the newest where none is given.")
+def restore(home: Path | None, day: str | None) -> None:
+    """Put a copy of the library's database back; stop the server before."""
+    where = home or _own_home()
+    click.echo(f"the database in {where} is that of {restore_copy(where, day)} again", err=True)
+
+
+def _own_home() -> Path:
+    return platformdirs.user_data_path("tin-kettle") / "library"
+
+
+def _certificate(cert: Path | None, key: Path | None) -> tuple[Path | None, Path | None]:
+    if (cert is None) != (key is None):
+        raise click.UsageError("HTTPS needs both --cert and --key; give the other one too")
+    if cert is not None and key is not None:
+        try:
+            ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER).load_cert_chain(cert, key)
+        except (OSError, ssl.SSLError) as problem:
+            raise click.UsageError(
+                f"--cert {cert} and --key {key} cannot be used ({problem}); give PEM files"
+            ) from None
+    return cert, key
 
 
 def _check_port(host: str, port: int) -> None:
@@ -56,8 +96,7 @@ def _is_loopback(host: str) -> bool:
         return host == "localhost"
 
 
-def _run(library: Library, host: str, port: int) -> None:
+def _run(library: Library, host: str, port: int, door: Door) -> None:
     from tin_kettle.web.server import Server  # noqa: PLC0415  no other command needs what it loads
 
-    access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
-    Server(library, host, port, access_key).run()
+    Server(library, host, port, door).run()

@@ -5,14 +5,25 @@ KettleError
 ├── AudioError     a file cannot be used as a source, or a print cannot be written
 ├── LibraryError   the library holds no such thing, or cannot be used
 │   └── Conflict   the song was changed elsewhere in the meantime
+├── StorageError   the disk or the database fails; nothing is wrong with what was asked
 └── Cancelled      the user stopped a long piece of work
 """
 
 from __future__ import annotations
 
+LONGEST = 300
+"""Characters of a message."""
+
 
 class KettleError(Exception):
-    """A refusal worded for the user: one line that says what, where and what would do."""
+    """A refusal worded for the user: one line that says what, where and what would do.
+
+    It goes to sockets and terminals: what was given may be long, or no text that could be written at all.
+    """
+
+    def __init__(self, text: str) -> None:
+        plain = text.encode("utf-8", "replace").decode()
+        super().__init__(plain if len(plain) <= LONGEST else f"{plain[: LONGEST - 80]} … {plain[-77:]}")
 
 
 class RecipeError(KettleError):
@@ -38,6 +49,10 @@ class LibraryError(KettleError):
 
 class Conflict(LibraryError):
     """An edit was made on a state that is no longer the present one."""
+
+
+class StorageError(KettleError):
+    """The disk is full, read-only or gone, or the database is busy or damaged. Asked again later, it may do."""
 
 
 class Cancelled(KettleError):

@@ -2,40 +2,54 @@
 
 from __future__ import annotations
 
+import os
 import sqlite3
+import uuid
+from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from importlib.resources import files
 from pathlib import Path
 
-from tin_kettle.core.errors import LibraryError
+from tin_kettle.core.errors import LibraryError, StorageError
+from tin_kettle.store.trouble import database_trouble
 
-FOLDERS = ("audio", "waveforms", "surveys", "prints", "incoming", "starts", "chains")
+FOLDERS = ("audio", "waveforms", "surveys", "prints", "incoming", "starts", "chains", "backups")
+DATABASE = "library.sqlite"
+PATIENCE_S = 10.0
 
 
 class Library:
     """A library in a folder, made if it is not there.
 
     Raises:
-        LibraryError: the folder cannot be written to, or was made by a newer Tin Kettle.
+        LibraryError: the folder cannot be written to, its database is damaged, or it was made by a newer Tin Kettle.
     """
 
     def __init__(self, home: Path) -> None:
         self.home = home
+        # connections at rest, by process: a fork must not use its parent's
+        self._readers: defaultdict[int, list[sqlite3.Connection]] = defaultdict(list)
         try:
             for folder in FOLDERS:
                 (home / folder).mkdir(parents=True, exist_ok=True)
+            _try_to_write(home)
             self._migrate()
-        except (OSError, sqlite3.OperationalError) as problem:
-            raise LibraryError(f"{home} cannot be used as a library ({problem}); choose another with --home") from None
+        except OSError as problem:
+            raise LibraryError(
+                f"{home} cannot be used as a library ({problem.strerror}); choose another with --home"
+            ) from None
+        except StorageError as problem:
+            raise LibraryError(f"{home} cannot be used as a library: {problem}") from None
 
     def folder(self, name: str) -> Path:
         """One of the library's folders."""
         return self.home / name
 
     def _open(self) -> sqlite3.Connection:
-        db = sqlite3.connect(self.home / "library.sqlite", timeout=10.0, isolation_level=None)
+        # readers are kept and used by one thread after the other
+        db = sqlite3.connect(self.home / DATABASE, timeout=PATIENCE_S, isolation_level=None, check_same_thread=False)
         db.row_factory = sqlite3.Row
         db.execute("PRAGMA foreign_keys = ON")
         db.execute("PRAGMA journal_mode = WAL")
@@ -44,28 +58,51 @@ class Library:
 
     @contextmanager
     def reading(self) -> Iterator[sqlite3.Connection]:
-        """A connection that cannot write."""
-        db = self._open()
+        """A connection that cannot write; it was opened before, so that reading goes on where nothing can be written.
+
+        Raises:
+            StorageError: the database fails.
+        """
+        resting = self._readers[os.getpid()]
         try:
-            db.execute("PRAGMA query_only = ON")
-            yield db
-        finally:
-            db.close()
+            db = resting.pop() if resting else self._open_reader()
+            try:
+                yield db
+            except BaseException:
+                db.close()
+                raise
+            resting.append(db)
+        except sqlite3.DatabaseError as problem:
+            raise StorageError(database_trouble(problem, self.home)) from problem
+
+    def _open_reader(self) -> sqlite3.Connection:
+        db = self._open()
+        db.execute("PRAGMA query_only = ON")
+        return db
 
     @contextmanager
     def writing(self) -> Iterator[sqlite3.Connection]:
-        """A transaction: kept when the block ends, undone when it raises."""
-        db = self._open()
+        """A transaction: kept when the block ends, undone when it raises.
+
+        Raises:
+            StorageError: the database fails, the disk is full, or another program holds it.
+        """
         try:
-            db.execute("BEGIN IMMEDIATE")
-            yield db
-            db.execute("COMMIT")
-        except BaseException:
-            if db.in_transaction:
-                db.execute("ROLLBACK")
-            raise
-        finally:
-            db.close()
+            db = self._open()
+            try:
+                db.execute("BEGIN IMMEDIATE")
+                yield db
+                db.execute("COMMIT")
+            except BaseException:
+                if db.in_transaction:
+                    db.execute("ROLLBACK")
+                raise
+            finally:
+                db.close()
+        except sqlite3.IntegrityError as problem:
+            raise LibraryError("what this belongs to is not in the library; reload the bench") from problem
+        except sqlite3.DatabaseError as problem:
+            raise StorageError(database_trouble(problem, self.home)) from problem
 
     def _migrate(self) -> None:
         scripts = sorted(
@@ -77,6 +114,11 @@ class Library:
             key=lambda entry: entry.name,
         )
         with self.writing() as db:
+            fault = db.execute("PRAGMA quick_check(1)").fetchone()[0]
+            if fault != "ok":
+                raise LibraryError(
+                    f"the database in {self.home} is damaged; run: tin-kettle restore --home {self.home}"
+                )
             done = int(db.execute("PRAGMA user_version").fetchone()[0])
             if done > len(scripts):
                 raise LibraryError(f"{self.home} was made by a newer Tin Kettle; update, or choose another with --home")
@@ -84,6 +126,13 @@ class Library:
                 for statement in _statements(script.read_text(encoding="utf-8")):
                     db.execute(statement)
                 db.execute(f"PRAGMA user_version = {number:d}")
+
+
+def _try_to_write(home: Path) -> None:
+    """A folder may be there and still take nothing."""
+    trial = home / "incoming" / f"{uuid.uuid4().hex}.part"
+    trial.write_bytes(b"")
+    trial.unlink()
 
 
 def _statements(script: str) -> Iterator[str]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from tin_kettle.core.beside import written_beside
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import Library, now
 
@@ -92,7 +93,20 @@ def print_path(library: Library, print_id: int, file_name: str) -> Path:
     return library.folder("prints") / f"{print_id:d}{Path(file_name).suffix}"
 
 
-def stop_orphans(library: Library) -> None:
-    """Prints that were running when the last server ended will never be done."""
-    with library.writing() as db:
-        db.execute("UPDATE prints SET state = 'stopped' WHERE state = 'running'")
+def keep_result(out: Path, result: dict[str, Any]) -> None:
+    """Write what is told of a complete file beside it, in case that nobody is there to note it."""
+    with written_beside(out.with_suffix(".json")) as beside:
+        beside.write_text(json.dumps(result), encoding="utf-8")
+
+
+def settle_orphans(library: Library) -> None:
+    """Prints that were running when the last server ended: done where the file is complete, else they never will be."""
+    with library.reading() as db:
+        rows = db.execute("SELECT id, file_name FROM prints WHERE state = 'running'").fetchall()
+    for row in rows:
+        path = print_path(library, row["id"], row["file_name"])
+        told = path.with_suffix(".json")
+        if path.is_file() and told.is_file():
+            finish_print(library, row["id"], "done", result=json.loads(told.read_text(encoding="utf-8")))
+        else:
+            finish_print(library, row["id"], "stopped")

@@ -6,6 +6,7 @@ import json
 import re
 from pathlib import Path
 
+from tin_kettle.core.beside import written_beside
 from tin_kettle.core.errors import LibraryError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, load_recipe
@@ -32,9 +33,8 @@ def keep_recipe_file(library: Library, folder: str, name: str, recipe: Recipe) -
         LibraryError: the name cannot be a file's.
     """
     path = _path(library, folder, name)
-    beside = path.with_suffix(".part")
-    beside.write_text(json.dumps(dump_recipe(recipe), indent=2, ensure_ascii=False), encoding="utf-8")
-    beside.replace(path)
+    with written_beside(path) as beside:
+        beside.write_text(json.dumps(dump_recipe(recipe), indent=2, ensure_ascii=False), encoding="utf-8")
 
 
 def remove_recipe_file(library: Library, folder: str, name: str) -> None:

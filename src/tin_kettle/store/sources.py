@@ -5,6 +5,8 @@ from __future__ import annotations
 import hashlib
 import sqlite3
 import uuid
+import zipfile
+import zlib
 from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import dataclass
@@ -165,9 +167,25 @@ def load_waveform(library: Library, sha256: str) -> Pyramid:
     Raises:
         LibraryError: there is no such source.
     """
-    if find_source(library, sha256) is None:
+    source = find_source(library, sha256)
+    if source is None:
         raise LibraryError(f"there is no source {sha256[:12]}; import it again")
-    return Pyramid.load(library.folder("waveforms") / f"{sha256}.npz")
+    path = library.folder("waveforms") / f"{sha256}.npz"
+    try:
+        return Pyramid.load(path)
+    except (FileNotFoundError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
+        return _drawn_again(source_path(library, source), path)
+
+
+def _drawn_again(sound: Path, path: Path) -> Pyramid:
+    """What is made of a file can be made again where it was lost or damaged."""
+    builder = PyramidBuilder()
+    with closing(FileSource(sound)) as source:
+        for start in range(0, source.frames, _READ_FRAMES):
+            builder.feed(source.read(start, min(_READ_FRAMES, source.frames - start)))
+    made = builder.finish()
+    made.save(path)
+    return made
 
 
 def summed_waveform(pyramids: list[Pyramid], start: int, end: int, count: int) -> list[list[float]]:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from flask import Flask, Response, jsonify, send_from_directory
 from werkzeug.exceptions import HTTPException
 
-from tin_kettle.core.errors import Conflict, KettleError, LibraryError
+from tin_kettle.core.errors import Conflict, KettleError, LibraryError, StorageError
 from tin_kettle.store.database import Library
-from tin_kettle.store.prints import stop_orphans
+from tin_kettle.store.prints import settle_orphans
 from tin_kettle.web import (
     blind,
     chains,
@@ -25,13 +26,19 @@ from tin_kettle.web import (
     sources,
     versions,
 )
+from tin_kettle.web.asked import Id, Orjson
 from tin_kettle.web.context import Context
 from tin_kettle.web.converting import Converted
-from tin_kettle.web.guard import guard
+from tin_kettle.web.guard import Door, guard
 from tin_kettle.web.jobs import Jobs
+from tin_kettle.web.messages import MOST_MESSAGE_BYTES
+from tin_kettle.web.opened import Opened
 from tin_kettle.web.surveys import Surveys
+from tin_kettle.web.words import in_words
 
 STATIC = Path(__file__).parent / "static"
+PING_S = 8
+"""A listener that does not answer is noticed by the next ping."""
 
 RESOURCES = (
     songs,
@@ -49,23 +56,21 @@ RESOURCES = (
 )
 
 
-def create_app(library: Library, access_key: str | None = None) -> Flask:
-    """The server for a library.
-
-    Args:
-        access_key: what every visitor has to bring; None where only this machine can reach the server.
-    """
+def create_app(library: Library, door: Door | None = None) -> Flask:
+    """The server for a library; without a door for this machine alone."""
     app = Flask(__name__, static_folder=None)
-    app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": 10}
-    # buses come in the order of the recipe
-    app.json.sort_keys = False  # type: ignore[attr-defined]
-    stop_orphans(library)
-    app.extensions["tin_kettle"] = Context(library, Jobs(), Converted(), Surveys(), {})
-    guard(app, access_key)
+    app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": PING_S, "max_message_size": MOST_MESSAGE_BYTES}
+    app.json = Orjson(app)
+    app.url_map.converters["int"] = Id
+    settle_orphans(library)
+    opened = Opened()
+    app.extensions["tin_kettle"] = Context(library, Jobs(), opened, Converted(opened), Surveys(), {})
+    guard(app, door or Door())
     for module in RESOURCES:
         app.register_blueprint(module.blueprint)
     live.attach(app)
-    app.register_error_handler(KettleError, _refused)
+    app.register_error_handler(KettleError, partial(_refused, library))
+    app.register_error_handler(OSError, partial(_refused, library))
     app.register_error_handler(HTTPException, _failed)
 
     @app.get("/")
@@ -81,9 +86,18 @@ def create_app(library: Library, access_key: str | None = None) -> Flask:
     return app
 
 
-def _refused(error: KettleError) -> tuple[Response, int]:
-    code = 409 if isinstance(error, Conflict) else 404 if isinstance(error, LibraryError) else 400
-    return jsonify(problem=str(error)), code
+_CODES: tuple[tuple[type[Exception], int], ...] = (
+    (Conflict, 409),
+    (LibraryError, 404),
+    (StorageError, 507),
+    (OSError, 507),
+    (KettleError, 400),
+)
+
+
+def _refused(library: Library, error: KettleError | OSError) -> tuple[Response, int]:
+    code = next(code for kind, code in _CODES if isinstance(error, kind))
+    return jsonify(problem=in_words(library, error)), code
 
 
 def _failed(error: HTTPException) -> tuple[Response, int]:

@@ -10,10 +10,16 @@ from tin_kettle.core.recipe.beginnings import usual_order
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.store.recipe_files import keep_recipe_file, recipe_files, remove_recipe_file
-from tin_kettle.web.context import body, context
+from tin_kettle.web.asked import Asked, asked
+from tin_kettle.web.context import context
 
 blueprint = Blueprint("chains", __name__, url_prefix="/api")
 FOLDER = "chains"
+
+
+class ChainAsked(Asked):
+    name: str
+    recipe: Any
 
 
 def _document(name: str, recipe: Recipe, own: bool) -> dict[str, Any]:
@@ -31,9 +37,9 @@ def chains() -> Response:
 
 @blueprint.post("/chains")
 def keep() -> Response:
-    """Keep ``{"name", "recipe"}``."""
-    given = body()
-    keep_recipe_file(context().library, FOLDER, str(given.get("name", "")), parse_recipe(given.get("recipe")))
+    """Keep a chain."""
+    given = asked(ChainAsked)
+    keep_recipe_file(context().library, FOLDER, given.name, parse_recipe(given.recipe))
     return chains()
 
 

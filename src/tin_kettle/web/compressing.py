@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from contextlib import ExitStack
+from typing import Any
 
 from flask import Blueprint, Response, jsonify
 
@@ -10,30 +10,41 @@ from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.survey.work import makeup_gain_db, threshold_for_work
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.starts import keep_start, list_starts
-from tin_kettle.web.context import body, context, opened_sources, passage
+from tin_kettle.web.asked import Asked, asked
+from tin_kettle.web.context import context, opened_sources, passage
 
 blueprint = Blueprint("compressing", __name__, url_prefix="/api")
+
+
+class WorkAsked(Asked):
+    """Two recipes: ``after`` is to work as hard as ``before`` did."""
+
+    before: Any
+    after: Any
+
+
+class StartAsked(Asked):
+    name: str
+    stage: Any
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/makeup")
 def makeup(song_id: int, stage_id: str) -> Response:
     """What to add to a compressor's makeup for equal loudness with and without it."""
     recipe = current_revision(context().library, song_id).recipe
-    with ExitStack() as stack:
-        sources = opened_sources(song_id, stack)
-        start, end = passage(max(source.frames for source in sources.values()))
-        return jsonify(gain_db=makeup_gain_db(recipe, stage_id, sources, start, end))
+    sources = opened_sources(song_id)
+    start, end = passage(max(source.frames for source in sources.values()))
+    return jsonify(gain_db=makeup_gain_db(recipe, stage_id, sources, start, end))
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/threshold")
 def same_work(song_id: int, stage_id: str) -> Response:
-    """The threshold at which ``{"after"}`` works as hard as ``{"before"}`` did."""
-    given = body()
-    before, after = parse_recipe(given.get("before")), parse_recipe(given.get("after"))
-    with ExitStack() as stack:
-        sources = opened_sources(song_id, stack)
-        span = passage(max(source.frames for source in sources.values()))
-        return jsonify(threshold_db=threshold_for_work(before, after, stage_id, sources, *span))
+    """The threshold at which one recipe works as hard as another did."""
+    given = asked(WorkAsked)
+    before, after = parse_recipe(given.before), parse_recipe(given.after)
+    sources = opened_sources(song_id)
+    span = passage(max(source.frames for source in sources.values()))
+    return jsonify(threshold_db=threshold_for_work(before, after, stage_id, sources, *span))
 
 
 @blueprint.get("/starts")
@@ -43,7 +54,7 @@ def starts() -> Response:
 
 @blueprint.post("/starts")
 def keep_a_start() -> Response:
-    """Keep ``{"name", "stage"}`` as a starting point."""
-    given = body()
-    keep_start(context().library, str(given.get("name", "")), given.get("stage"))
+    """Keep a stage as a starting point."""
+    given = asked(StartAsked)
+    keep_start(context().library, given.name, given.stage)
     return jsonify(list_starts(context().library))

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from contextlib import ExitStack
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from flask import current_app, request
+from flask import current_app
 
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import Library
-from tin_kettle.store.sources import KeptSource, song_sources, source_path
+from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.web.asked import whole_number
 from tin_kettle.web.converting import Converted
 from tin_kettle.web.jobs import Job, Jobs
+from tin_kettle.web.opened import Opened
 
 if TYPE_CHECKING:
     from tin_kettle.web.surveys import Surveys
@@ -27,6 +27,7 @@ class Context:
     """The library, the processes that do whole-song work, and what is under way.
 
     Args:
+        opened: sound files that are listened to.
         converted: sources at other rates.
         surveys: what songs sound like, as far as it is known.
         printing: prints under way by their numbers.
@@ -34,6 +35,7 @@ class Context:
 
     library: Library
     jobs: Jobs
+    opened: Opened
     converted: Converted
     surveys: Surveys
     printing: dict[int, Job]
@@ -46,38 +48,16 @@ def context() -> Context:
     return found
 
 
-def body() -> dict[str, Any]:
-    """The JSON object of the present request.
-
-    Raises:
-        LibraryError: there is none.
-    """
-    found = request.get_json(silent=True)
-    if not isinstance(found, dict):
-        raise LibraryError("the request holds no JSON object; reload the bench")
-    return found
-
-
-def int_argument(name: str, default: int) -> int:
-    """A whole number of the present request's address."""
-    return request.args.get(name, default, type=int)
-
-
-def open_sources(library: Library, kept: Mapping[str, KeptSource]) -> dict[str, FileSource]:
-    """Bus id → open file; the caller closes them."""
-    return {bus_id: FileSource(source_path(library, source)) for bus_id, source in kept.items()}
-
-
-def opened_sources(song_id: int, stack: ExitStack) -> dict[str, FileSource]:
-    """Bus id → open file of a song; they close with the stack."""
-    library = context().library
-    sources = open_sources(library, song_sources(library, song_id))
-    for source in sources.values():
-        stack.callback(source.close)
-    return sources
+def opened_sources(song_id: int) -> dict[str, FileSource]:
+    """Bus id → open file of a song."""
+    here = context()
+    kept = song_sources(here.library, song_id)
+    if not kept:
+        raise LibraryError(f"there is no song {song_id}; choose one from the list")
+    return {bus_id: here.opened.open(source_path(here.library, source)) for bus_id, source in kept.items()}
 
 
 def passage(frames: int) -> tuple[int, int]:
     """Frames ``?from=`` … ``?to=`` of the present request's address, inside a song of so many."""
-    start = min(max(int_argument("from", 0), 0), frames - 1)
-    return start, max(start + 1, min(int_argument("to", FAR), frames))
+    start = min(max(whole_number("from", 0), 0), frames - 1)
+    return start, max(start + 1, min(whole_number("to", FAR), frames))

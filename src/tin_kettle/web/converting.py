@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import threading
-import uuid
 from collections import defaultdict
 from pathlib import Path
 
 import numpy as np
 import soundfile
 
+from tin_kettle.core.beside import written_beside
 from tin_kettle.core.deliver.convert import convert_rate
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.store.database import Library
 from tin_kettle.store.sources import KeptSource, source_path
+from tin_kettle.web.opened import Opened
 
 PIECE_FRAMES = 65536
 
@@ -21,39 +22,39 @@ PIECE_FRAMES = 65536
 class Converted:
     """Opens sources at a rate. Whoever comes while one is being converted waits for it."""
 
-    def __init__(self) -> None:
+    def __init__(self, opened: Opened) -> None:
+        self._opened = opened
         self._lock = threading.Lock()
         self._under_way: defaultdict[Path, threading.Lock] = defaultdict(threading.Lock)
 
     def open(self, library: Library, source: KeptSource, rate_hz: int) -> FileSource:
-        """A source at a rate; the caller closes it.
+        """A source at a rate.
 
         Raises:
             AudioError: it cannot be read.
         """
         path = source_path(library, source)
         if source.rate_hz == rate_hz:
-            return FileSource(path)
+            return self._opened.open(path)
         made = library.folder("audio") / f"{source.sha256}-{rate_hz}.wav"
         with self._lock:
             turn = self._under_way[made]
         with turn:
             if not made.is_file():
                 _convert(path, made, rate_hz)
-        return FileSource(made)
+        return self._opened.open(made)
 
 
 def _convert(path: Path, made: Path, rate_hz: int) -> None:
     given = FileSource(path)
-    # other processes may do the same
-    beside = made.with_name(f"{made.stem}-{uuid.uuid4().hex}.part")
     starts = range(0, given.frames, PIECE_FRAMES)
     blocks = (given.read(at, min(PIECE_FRAMES, given.frames - at)) for at in starts)
     try:
-        with soundfile.SoundFile(str(beside), "w", rate_hz, 2, subtype="FLOAT", format="WAV") as file:
+        with (
+            written_beside(made) as beside,
+            soundfile.SoundFile(str(beside), "w", rate_hz, 2, subtype="FLOAT", format="WAV") as file,
+        ):
             for block in convert_rate(blocks, given.frames, given.rate_hz, rate_hz):
                 file.write(np.ascontiguousarray(block.T))
-        beside.replace(made)
     finally:
         given.close()
-        beside.unlink(missing_ok=True)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 
 from tin_kettle.store.history import list_edits, return_to
+from tin_kettle.web.asked import FARTHEST, whole_number
 from tin_kettle.web.context import context
 from tin_kettle.web.songs import revision_document
 
@@ -17,7 +18,7 @@ blueprint = Blueprint("history", __name__, url_prefix="/api/songs")
 def history(song_id: int) -> Response:
     """``edits``, the newest first; with ``?before=`` those before one; ``more`` where there are older ones."""
     library = context().library
-    edits = list_edits(library, song_id, request.args.get("before", type=int))
+    edits = list_edits(library, song_id, whole_number("before", FARTHEST))
     more = bool(edits) and bool(list_edits(library, song_id, edits[-1].id))
     return jsonify(edits=[asdict(edit) for edit in edits], more=more)
 

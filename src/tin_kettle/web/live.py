@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 import socket
+import struct
 import threading
 from collections.abc import Callable, Iterable, Mapping
-from contextlib import ExitStack, suppress
+from contextlib import suppress
 from functools import partial
 from typing import Any
 
@@ -22,11 +23,18 @@ from tin_kettle.core.errors import KettleError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import KeptSource, song_sources, source_path
-from tin_kettle.web.context import Context, open_sources
+from tin_kettle.web.context import Context
 from tin_kettle.web.others import REFERENCE_BUS, find_other
 from tin_kettle.web.session import Session
+from tin_kettle.web.words import in_words
 
 StartResponse = Callable[..., Any]
+STALLED_S = 15
+"""A listener that takes nothing for so long is gone; with the pings, all are found out within 20 s."""
+MOST_LISTENERS = 48
+FULL = f"{MOST_LISTENERS} windows listen already; close one of them"
+LOOK_S = 1.0
+"""So often it is looked whether the sound has ended."""
 
 
 def _find_piece(
@@ -34,39 +42,43 @@ def _find_piece(
     song_id: int,
     audition: Audition,
     heard: Mapping[str, KeptSource],
-    stack: ExitStack,
     name: str,
     now: Recipe,
 ) -> Piece:
-    """What a name stands for, ready to be played beside now, whose sources are ``heard``.
-
-    Files that are opened for it close with the stack.
-    """
+    """What a name stands for, ready to be played beside now, whose sources are ``heard``."""
     other = find_other(context.library, song_id, name, now)
     if other.reference is None:
         if other.sources == heard:
             return Piece(other.recipe, audition.sources)
         # made of other bounces
-        files = {bus_id: FileSource(source_path(context.library, kept)) for bus_id, kept in other.sources.items()}
-        for file in files.values():
-            stack.callback(file.close)
+        files = {
+            bus_id: context.opened.open(source_path(context.library, kept)) for bus_id, kept in other.sources.items()
+        }
         return Piece(other.recipe, files)
     source = context.converted.open(context.library, other.reference.source, audition.rate_hz)
-    stack.callback(source.close)
     scale = audition.rate_hz / other.reference.source.rate_hz
     start, end = (round(frame * scale) for frame in (other.reference.start_frame, other.reference.end_frame))
     return Piece(other.recipe, {REFERENCE_BUS: source}, Timeline(0, start, (start, min(end, source.frames))))
 
 
-def _send_at_once(sock: socket.socket) -> None:
-    """Hold no small message back to send it with the next; whoever left already is told so by the first message."""
+def _opened(context: Context, kept: Mapping[str, KeptSource]) -> dict[str, FileSource]:
+    return {bus_id: context.opened.open(source_path(context.library, source)) for bus_id, source in kept.items()}
+
+
+def _prepare(sock: socket.socket) -> None:
+    """Hold no small message back to send it with the next, and wait only so long for whoever does not read.
+
+    Whoever left already is told so by the first message.
+    """
     with suppress(OSError):
         sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_SNDTIMEO, struct.pack("ll", STALLED_S, 0))
 
 
 def attach(app: Flask) -> None:
-    """Give the app its socket."""
+    """Give the app its socket; each listener holds a thread, and some must be left for everything else."""
     sock = Sock(app)
+    places = threading.Semaphore(MOST_LISTENERS)
     inner = app.wsgi_app
 
     def without_compression(environ: dict[str, Any], start: StartResponse) -> Iterable[bytes]:
@@ -80,28 +92,33 @@ def attach(app: Flask) -> None:
     def live(ws: Server, song_id: int) -> None:
         context = app.extensions["tin_kettle"]
         assert isinstance(context, Context)
-        _send_at_once(ws.sock)
-        with ExitStack() as stack:
-            try:
-                recipe = current_revision(context.library, song_id).recipe
-                kept = song_sources(context.library, song_id)
-                sources = open_sources(context.library, kept)
-                for source in sources.values():
-                    stack.callback(source.close)
-                audition = Audition(recipe, sources)
-                finder = partial(_find_piece, context, song_id, audition, kept, stack)
-                session = Session(audition, ws.send, finder)
-            except KettleError as refused:
-                ws.send(json.dumps({"type": "problem", "problem": str(refused), "fatal": True}))
-                return
+        _prepare(ws.sock)
+        words = partial(in_words, context.library)
+        if not places.acquire(blocking=False):
+            ws.send(json.dumps({"type": "problem", "problem": FULL, "fatal": True}))
+            return
+        try:
+            listen(context, ws, song_id, words)
+        finally:
+            places.release()
+
+    def listen(context: Context, ws: Server, song_id: int, words: Callable[[Exception], str]) -> None:
+        try:
+            recipe = current_revision(context.library, song_id).recipe
+            kept = song_sources(context.library, song_id)
+            audition = Audition(recipe, _opened(context, kept))
+            session = Session(audition, ws.send, partial(_find_piece, context, song_id, audition, kept), words)
+        except (KettleError, OSError) as refused:
+            ws.send(json.dumps({"type": "problem", "problem": words(refused), "fatal": True}))
+            return
+        renderer = threading.Thread(target=session.run, name="live", daemon=True)
+        with suppress(ConnectionClosed):
             session.hello()
-            renderer = threading.Thread(target=session.run, name="live", daemon=True)
             renderer.start()
-            try:
-                while True:
-                    session.hear(ws.receive())
-            except ConnectionClosed:
-                pass
-            finally:
-                session.close()
-                renderer.join(timeout=5.0)
+            while renderer.is_alive():
+                message = ws.receive(timeout=LOOK_S)
+                if message is not None:
+                    session.hear(message)
+        session.close()
+        if renderer.ident is not None:
+            renderer.join(timeout=5.0)

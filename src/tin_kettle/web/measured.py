@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-from contextlib import ExitStack
 from typing import Any, cast
 
 from flask import Blueprint, Response, jsonify, request
@@ -17,7 +16,8 @@ from tin_kettle.core.survey.effort import effort_words, song_words
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
-from tin_kettle.web.context import context, int_argument, opened_sources, passage
+from tin_kettle.web.asked import whole_number
+from tin_kettle.web.context import context, opened_sources, passage
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import find_other
 from tin_kettle.web.surveys import look, stop_looking, waiting
@@ -27,7 +27,7 @@ MOST_COLUMNS = 8000
 
 
 def _columns() -> int:
-    return min(max(int_argument("columns", 900), 1), MOST_COLUMNS)
+    return min(max(whole_number("columns", 900), 1), MOST_COLUMNS)
 
 
 @blueprint.get("/songs/<int:song_id>/survey")
@@ -56,6 +56,13 @@ def survey(song_id: int) -> Response:
 
 def _dynamic(recipe: Recipe) -> list[str]:
     return [stage.id for stage in recipe.stages() if stage.on and stage.declared.dynamic]
+
+
+@blueprint.post("/songs/<int:song_id>/survey")
+def again(song_id: int) -> Response:
+    """Begin anew what failed, and tell how far it is."""
+    context().surveys.try_again(song_id)
+    return survey(song_id)
 
 
 @blueprint.post("/songs/<int:song_id>/survey/stop")
@@ -176,8 +183,7 @@ def propose(song_id: int) -> Response:
 def scope(song_id: int) -> Response:
     """The mid of a few thousand samples, before and after."""
     recipe = current_revision(context().library, song_id).recipe
-    with ExitStack() as stack:
-        sources = opened_sources(song_id, stack)
-        start, end = passage(max(source.frames for source in sources.values()))
-        before, after = render_passage(recipe, sources, start, min(end, start + MOST_COLUMNS))
+    sources = opened_sources(song_id)
+    start, end = passage(max(source.frames for source in sources.values()))
+    before, after = render_passage(recipe, sources, start, min(end, start + MOST_COLUMNS))
     return jsonify(before=before.mean(axis=0).round(6).tolist(), after=after.mean(axis=0).round(6).tolist())

@@ -6,6 +6,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -20,6 +21,7 @@ from tin_kettle.store.sources import KeptSource, song_sources
 
 REFERENCE_BUS = "mix"
 CHAIN = "*"
+_NUMBERED = re.compile(r"(reference|version|edit):([1-9][0-9]{0,15})", re.ASCII)
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,11 @@ def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
         LibraryError: there is nothing of that name.
     """
     kind, _, rest = name.partition(":")
-    if kind == "reference" and rest.isdigit():
+    # one spelling for each: whatever is kept by name is kept once
+    numbered = _NUMBERED.fullmatch(name)
+    if kind in ("reference", "version", "edit") and not numbered:
+        raise LibraryError(f"'{name}' is nothing to compare with; choose from the list")
+    if kind == "reference":
         found = get_reference(library, int(rest))
         return Other(empty_recipe(), {REFERENCE_BUS: found.source}, found)
     sources = song_sources(library, song_id)
@@ -46,12 +52,12 @@ def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
         return Other(now.as_received(), sources)
     if kind == "now":
         return Other(now, sources)
-    if kind == "version" and rest.isdigit():
+    if kind == "version":
         version = get_version(library, int(rest))
         if version.song_id != song_id:
             raise LibraryError(f"version {rest} is of another song; choose one of this song's")
         return Other(*version_state(library, version))
-    if kind == "edit" and rest.isdigit():
+    if kind == "edit":
         if not is_edit(library, song_id, int(rest)):
             raise LibraryError(f"there is no edit {rest} of this song; choose one from the list")
         return Other(*revision_state(library, int(rest)))

@@ -4,25 +4,36 @@ from __future__ import annotations
 
 import re
 from dataclasses import asdict
-from typing import Any, get_args
+from typing import Any, Literal
 
-from flask import Blueprint, Response, jsonify, request, send_file
+from flask import Blueprint, Response, jsonify, send_file
 
 from tin_kettle.core.deliver.dither import Dither
 from tin_kettle.core.deliver.formats import Bits
-from tin_kettle.core.errors import AudioError, LibraryError
+from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.parts import bus_alone
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import prints as kept
 from tin_kettle.store.prints import PrintRow
 from tin_kettle.store.songs import current_revision, get_song
 from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.web.asked import Asked, Number, asked
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
 
 blueprint = Blueprint("prints", __name__, url_prefix="/api")
 MASTER = "master"
-_ALLOWED = {"bits": get_args(Bits), "dither": (None, *get_args(Dither)), "format": ("wav", "flac", "aiff")}
+
+
+class PrintAsked(Asked):
+    """``rate_hz`` None keeps the song's own; ``part`` is a bus or group, or the master."""
+
+    format: Literal["wav", "flac", "aiff"] = "wav"
+    bits: Bits = "24"
+    dither: Dither | None = None
+    rate_hz: Number | None = None
+    band_limit: bool = False
+    part: str = MASTER
 
 
 def _shown(row: PrintRow) -> dict[str, Any]:
@@ -30,31 +41,17 @@ def _shown(row: PrintRow) -> dict[str, Any]:
     return {**asdict(row), "progress": job.progress if job else float(row.state == "done")}
 
 
-def _settings(body: dict[str, Any]) -> tuple[str, dict[str, Any]]:
-    chosen = {"bits": "24", "dither": None, "format": "wav"} | {k: body[k] for k in _ALLOWED if k in body}
-    for name, allowed in _ALLOWED.items():
-        if chosen[name] not in allowed:
-            listed = ", ".join(str(value) for value in allowed if value)
-            raise AudioError(f"{name}: {chosen[name]!r} is not allowed; allowed: {listed}")
-    rate_hz = body.get("rate_hz")
-    if rate_hz is not None and (not isinstance(rate_hz, int) or isinstance(rate_hz, bool)):
-        raise AudioError(f"rate_hz: {rate_hz!r} is no rate; give a whole number of Hz, or none for the song's own")
-    ending = chosen.pop("format")
-    settings = {**chosen, "rate_hz": rate_hz, "band_limit": bool(body.get("band_limit", False))}
-    return str(ending), settings
-
-
 @blueprint.post("/songs/<int:song_id>/prints")
 def begin(song_id: int) -> Response:
-    """Print the song as it stands: ``{"format", "bits", "dither", "rate_hz", "band_limit", "part"}``."""
-    library, body = context().library, request.get_json(silent=True)
-    ending, settings = _settings(body if isinstance(body, dict) else {})
+    """Print the song as it stands."""
+    library, given = context().library, asked(PrintAsked)
+    settings = given.model_dump(exclude={"format", "part"})
     song, revision = get_song(library, song_id), current_revision(library, song_id)
-    part = str((body if isinstance(body, dict) else {}).get("part", "") or MASTER)
+    part = given.part or MASTER
     recipe = revision.recipe if part == MASTER else bus_alone(revision.recipe, part)
     title = re.sub(r"[^\w \-]+", "", song.title).strip() or "song"
     named = title if part == MASTER else f"{title} {part}"
-    file_name = f"{named} r{revision.id}.{ending}"
+    file_name = f"{named} r{revision.id}.{given.format}"
     print_id = kept.add_print(library, song_id, revision.id, file_name, settings)
     files = {bus_id: str(source_path(library, s)) for bus_id, s in song_sources(library, song_id).items()}
     out = kept.print_path(library, print_id, file_name)

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 
+from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
+from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.places import PLACES, place_curve_db
 from tin_kettle.core.recipe.describe import describe_branch, describe_kinds, describe_recipe, describe_split
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
+from tin_kettle.web.asked import document, whole_number
 
 blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 
@@ -38,5 +41,7 @@ def schema() -> Response:
 @blueprint.post("/describe")
 def describe() -> Response:
     """Summaries and pictures of a recipe's stages at ``?rate=``."""
-    rate_hz = request.args.get("rate", 48000, type=int)
-    return jsonify(describe_recipe(parse_recipe(request.get_json(silent=True)), rate_hz))
+    rate_hz = whole_number("rate", 48000)
+    if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
+        raise KettleError(f"rate={rate_hz} Hz is not allowed; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are")
+    return jsonify(describe_recipe(parse_recipe(document()), rate_hz))

@@ -13,13 +13,18 @@ from tin_kettle.core.survey.suggest import suggest_tone
 from tin_kettle.store import comparing as kept
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import keep_source, receive
-from tin_kettle.web.context import body, context
+from tin_kettle.web.asked import Asked, Number, asked, chunks
+from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.sources import chunks
 from tin_kettle.web.surveys import look
 from tin_kettle.web.versions import version_document
 
 blueprint = Blueprint("references", __name__, url_prefix="/api")
+
+
+class PassageAsked(Asked):
+    start_frame: Number
+    end_frame: Number
 
 
 def _document(ref: kept.Reference) -> dict[str, Any]:
@@ -42,18 +47,15 @@ def add_reference() -> Response:
 
 
 @blueprint.put("/references/<int:reference_id>")
-def choosepassage(reference_id: int) -> Response:
-    """``{"start_frame", "end_frame"}`` of the passage that is compared."""
-    wanted = body()
-    start, end = wanted.get("start_frame"), wanted.get("end_frame")
-    if not isinstance(start, int) or not isinstance(end, int):
-        raise LibraryError("a passage needs a start_frame and an end_frame; give whole numbers")
-    kept.set_passage(context().library, reference_id, start, end)
+def choose_passage(reference_id: int) -> Response:
+    """Choose the passage that is compared."""
+    wanted = asked(PassageAsked)
+    kept.set_passage(context().library, reference_id, wanted.start_frame, wanted.end_frame)
     return jsonify(_document(kept.get_reference(context().library, reference_id)))
 
 
 @blueprint.delete("/references/<int:reference_id>")
-def forget_document(reference_id: int) -> Response:
+def forget(reference_id: int) -> Response:
     kept.remove_reference(context().library, reference_id)
     return jsonify(removed=True)
 

@@ -6,6 +6,7 @@ import os
 import sys
 import threading
 import time
+from functools import partial
 from typing import Any
 
 from gunicorn.app.base import BaseApplication
@@ -13,8 +14,10 @@ from gunicorn.app.base import BaseApplication
 from tin_kettle.core.dsp.compile import compile_all
 from tin_kettle.store.database import Library
 from tin_kettle.web.app import create_app
+from tin_kettle.web.caretaker import look_after
+from tin_kettle.web.guard import Door
 
-THREADS = 64
+THREADS = 96
 GRACE_S = 1
 PARENT_LOOK_S = 0.25
 SWITCH_S = 0.001
@@ -23,22 +26,24 @@ SWITCH_S = 0.001
 class Server(BaseApplication):  # type: ignore[misc]
     """gunicorn with one worker: the streams live in its memory, and each listener holds a thread."""
 
-    def __init__(self, library: Library, host: str, port: int, access_key: str | None) -> None:
-        self._library, self._access_key = library, access_key
+    def __init__(self, library: Library, host: str, port: int, door: Door) -> None:
+        self._library, self._door = library, door
         shown = f"[{host}]" if ":" in host else host
         self._options: dict[str, Any] = {
             "bind": f"{shown}:{port}",
             "workers": 1,
-            "worker_class": "gthread",
+            "worker_class": "tin_kettle.web.patience.PatientWorker",
             "threads": THREADS,
             "preload_app": True,
             "graceful_timeout": GRACE_S,
             "timeout": 0,
             "loglevel": "warning",
             "control_socket_disable": True,
-            "post_worker_init": lambda _worker: _begin(),
-            "when_ready": lambda _server: _announce(shown, port, access_key),
+            "post_worker_init": lambda _worker: _begin(library),
+            "when_ready": lambda _server: _announce(shown, port, door),
         }
+        if door.certificate is not None:
+            self._options |= {"certfile": str(door.certificate), "keyfile": str(door.private_key)}
         super().__init__()
 
     def load_config(self) -> None:
@@ -47,13 +52,13 @@ class Server(BaseApplication):  # type: ignore[misc]
                 self.cfg.set(name, value)
 
     def load(self) -> Any:
-        return create_app(self._library, self._access_key)
+        return create_app(self._library, self._door)
 
 
-def _begin() -> None:
+def _begin(library: Library) -> None:
     # the renderer should not wait long for a request that holds the interpreter
     sys.setswitchinterval(SWITCH_S)
-    for task in (compile_all, _leave_with_parent):
+    for task in (compile_all, _leave_with_parent, partial(look_after, library)):
         threading.Thread(target=task, daemon=True).start()
 
 
@@ -65,7 +70,8 @@ def _leave_with_parent() -> None:
     os._exit(1)
 
 
-def _announce(host: str, port: int, access_key: str | None) -> None:
-    address = f"http://{host}:{port}/"
-    sys.stdout.write(f"Tin Kettle is at {address}" + (f"?key={access_key}\n" if access_key else "\n"))
+def _announce(host: str, port: int, door: Door) -> None:
+    address = f"{'http' if door.certificate is None else 'https'}://{host}:{port}/"
+    key = f"?key={door.access_key}" if door.access_key else ""
+    sys.stdout.write(f"Tin Kettle is at {address}{key}\n")
     sys.stdout.flush()

@@ -1,18 +1,19 @@
 """What is said over the live socket: one session a bench, a little ahead of the ear, rewound when a control moves.
 
-In (JSON): ``credit`` {position, epoch, heard}, ``edit`` {recipe, revision, heard}, ``seek`` {song}, ``loop`` {loop,
-heard}, ``tap`` {stage, tap, heard}, ``choose`` {stage}, ``compare`` {other, heard}, ``hand`` {others} to be kept at
-hand for comparing, ``gains`` {gains_db} for equal loudness, as far as surveys know them, ``listen`` {listening, lufs,
-heard}. Positions are stream frames, songs are song frames; ``lufs`` is the loudness of now and the other, for a service
-that turns songs down. What came together is done together: the sound is taken up again once for all of it.
-Out: ``hello``, ``problem``, ``described`` {stages} with what an edit changed of summaries and pictures, and ``work``
-{heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy where it can't be rendered as it plays, and
-``progress`` is that of its loop, null without one.
+In: :mod:`tin_kettle.web.messages`, as JSON. What came together is done together: the sound is taken up again once for
+all of it. Out: ``hello``, ``problem``, ``described`` {stages} with what an edit changed of summaries and pictures, and
+``work`` {heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy where it can't be rendered as it
+plays, and ``progress`` is that of its loop, null without one. A problem that is ``fatal`` is the last thing said.
+
+Whatever happens is told once, in words, and the session goes on; a listener that says nothing sensible any more, or
+whose sound fails again and again, is told so and let go.
 """
 
 from __future__ import annotations
 
+import contextlib
 import json
+import logging
 import secrets
 import threading
 import time
@@ -36,9 +37,24 @@ from tin_kettle.core.recipe.describe import describe_stage
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.stages.stage import Stage
+from tin_kettle.web.messages import (
+    AnyMessage,
+    Choose,
+    Compare,
+    Credit,
+    Edit,
+    Gains,
+    Hand,
+    Listen,
+    Loop,
+    Seek,
+    Tap,
+    read_message,
+)
 from tin_kettle.web.others import CHAIN
 from tin_kettle.web.wire import pack
 
+_log = logging.getLogger(__name__)
 BOOT = secrets.token_hex(8)
 MOST_AHEAD_S = 1.0
 """However much credit is asked for, no more than this is rendered ahead."""
@@ -52,9 +68,13 @@ SLOWEST = 2.0
 ROOM_FOR_SPARES = 0.35
 TOLD_STEP = 0.05
 MATCH_EVERY = 8
-TAPS = ("result", "removed", "detector")
-WISHES = ("edit", "tap", "compare", "listen")
+WISHES = (Edit, Tap, Compare, Listen)
 """Messages that say what is to be heard."""
+ORDER = (Choose, *WISHES, Loop, Seek, Hand, Gains)
+MOST_NONSENSE = 50
+"""So many messages in a row that cannot be understood, and nobody sensible is at the other end."""
+MOST_FAILURES = 5
+"""So often in a row the sound may fail."""
 WITHOUT = "without:"
 
 
@@ -66,13 +86,16 @@ class Session:
         audition: Audition,
         send: Callable[[bytes | str], None],
         find_piece: Callable[[str, Recipe], Piece] | None = None,
+        words: Callable[[Exception], str] = str,
     ) -> None:
         self._audition = audition
         self._find_piece = find_piece
+        self._words = words
         self._send_raw = send
         self._send_lock = threading.Lock()
         self._wake = threading.Condition()
-        self._mail: dict[str, dict[str, Any]] = {}
+        self._mail: dict[type[AnyMessage], AnyMessage] = {}
+        self._found: dict[type[AnyMessage], Any] = {}
         self._credit = 0
         self._credit_epoch = audition.epoch
         self._heard = 0
@@ -85,18 +108,25 @@ class Session:
         self._listening = Listening()
         # files are opened and converted beside the rendering, one after the other
         self._opener = ThreadPoolExecutor(1, "open")
-        self._asked: dict[str, int] = {}
+        self._asked: dict[type[AnyMessage], int] = {}
         self._gains_db: dict[str, float] = {}
         self._match: Match | None = None
         self._count = 0
         self._described: dict[str, Stage] = {}
         self._told: tuple[bool, float | None] = (False, None)
         self._attending = True
+        self._nonsense = self._failures = 0
+        self._stuck = False
+        self._problem: str | None = None
 
     def send(self, data: bytes | str) -> None:
         """The socket library does not lock: two threads may not send at once."""
-        with self._send_lock:
-            self._send_raw(data)
+        try:
+            with self._send_lock:
+                self._send_raw(data)
+        except OSError as gone:
+            # whoever does not read any more is gone as well
+            raise ConnectionClosed from gone
 
     def say(self, kind: str, **values: Any) -> None:
         self.send(json.dumps({"type": kind, **values}))
@@ -117,56 +147,68 @@ class Session:
         self._opener.shutdown(wait=False, cancel_futures=True)
 
     def hear(self, text: str | bytes) -> None:
-        """Take a message in; the last of each kind counts."""
+        """Take a message in; the last of each kind counts.
+
+        Raises:
+            ConnectionClosed: nothing sensible came for long.
+        """
         try:
-            message = json.loads(text)
-            kind = message["type"]
-        except (ValueError, KeyError, TypeError):
-            self.say("problem", problem="a message could not be read; reload the bench")
+            message = read_message(text)
+            recipe = parse_recipe(message.recipe) if isinstance(message, Edit) else None
+        except KettleError as refused:
+            self._nonsense += 1
+            if self._nonsense >= MOST_NONSENSE:
+                self.say("problem", problem=f"{MOST_NONSENSE} messages made no sense; reload the bench", fatal=True)
+                raise ConnectionClosed from refused
+            self.tell(refused)
             return
-        if kind == "edit":
-            try:
-                message["recipe"] = parse_recipe(message["recipe"])
-            except (KettleError, KeyError) as refused:
-                self.say("problem", problem=str(refused))
-                return
-        if kind in ("compare", "hand"):
-            self._asked[kind] = self._asked.get(kind, 0) + 1
-            self._opener.submit(self._open, message, self._asked[kind])
+        self._nonsense = 0
+        if isinstance(message, Compare | Hand):
+            self._asked[type(message)] = self._asked.get(type(message), 0) + 1
+            self._opener.submit(self._open, message, self._asked[type(message)])
             return
         with self._wake:
-            if kind == "credit":
-                if int(message["epoch"]) < self._credit_epoch:
+            if isinstance(message, Credit):
+                if message.epoch < self._credit_epoch:
                     return  # meant for what was played before a seek
                 most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
-                self._credit, self._credit_epoch = min(int(message["position"]), most), int(message["epoch"])
-                self._heard = int(message.get("heard", 0))
+                self._credit, self._credit_epoch = min(message.position, most), message.epoch
+                self._heard = self._possible(message.heard)
                 self._attending = True
             else:
-                self._mail[kind] = message
+                self._mail[type(message)] = message
+                if recipe is not None:
+                    self._found[Edit] = recipe
             self._wake.notify()
-        if kind == "edit":
-            self._describe(message["recipe"])
+        if recipe is not None:
+            self._describe(recipe)
 
-    def _open(self, message: dict[str, Any], number: int) -> None:
+    def _possible(self, heard: int) -> int:
+        """Nobody can have heard what was not rendered yet."""
+        return min(heard, self._audition.position)
+
+    def tell(self, problem: Exception) -> None:
+        """Say what is wrong, once until something went well."""
+        text = self._words(problem)
+        if text != self._problem:
+            self._problem = text
+            self.say("problem", problem=text)
+
+    def _open(self, message: Compare | Hand, number: int) -> None:
         """Find what is to be compared, and put it into the mail; what was asked for since makes it void."""
-        kind = message["type"]
         try:
-            if kind == "compare":
-                message["piece"] = self._piece(str(message["other"]))
-            else:
-                message["pieces"] = self._pieces([str(name) for name in message["others"]])
-        except KettleError as refused:
-            self.say("problem", problem=str(refused))
+            found = self._piece(message.other) if isinstance(message, Compare) else self._pieces(message.others)
+        except ConnectionClosed:
             return
-        except (KeyError, TypeError) as wrong:
-            self.say("problem", problem=f"a message was not understood ({wrong}); reload the bench")
-            return
-        except (ConnectionClosed, OSError):
+        except Exception as problem:  # noqa: BLE001  it is told, and what was compared so far stays
+            if not isinstance(problem, KettleError | OSError):
+                _log.exception("opening what is compared")
+            with contextlib.suppress(ConnectionClosed):
+                self.tell(problem)
             return
         with self._wake:
-            if self._asked[kind] == number:
-                self._mail[kind] = message
+            if self._asked[type(message)] == number:
+                self._mail[type(message)], self._found[type(message)] = message, found
                 self._wake.notify()
 
     def _piece(self, name: str) -> Piece | None:
@@ -202,25 +244,49 @@ class Session:
                 self._wake.wait_for(self._something_to_do, timeout=self._patience())
                 if self._closed:
                     return
-                mail = self._take_mail()
+                mail, found = self._take_mail()
             try:
-                self._wish([message for message in mail if message["type"] in WISHES])
-                for message in mail:
-                    if message["type"] not in WISHES:
-                        self._obey(message)
-                if self._may_render():
-                    self._render()
-                elif self._loop_to_render():
-                    self._audition.work_ahead(self._heard)
-                else:
-                    self._attend()
-                self._look_at_load()
-            except KettleError as refused:
-                self.say("problem", problem=str(refused))
-            except (KeyError, TypeError, ValueError) as wrong:
-                self.say("problem", problem=f"a message was not understood ({wrong}); reload the bench")
-            except (ConnectionClosed, OSError):
+                self._go_on(mail, found)
+                self._failures = 0
+            except ConnectionClosed:
                 return
+            except Exception as problem:  # noqa: BLE001  it is told, and whoever listens goes on listening
+                if not isinstance(problem, KettleError | OSError):
+                    _log.exception("the sound failed")
+                try:
+                    self._fail(problem)
+                except ConnectionClosed:
+                    return
+
+    def _go_on(self, mail: list[AnyMessage], found: dict[type[AnyMessage], Any]) -> None:
+        if mail:
+            self._stuck = False
+        self._wish([message for message in mail if isinstance(message, WISHES)], found)
+        for message in mail:
+            if not isinstance(message, WISHES):
+                try:
+                    self._obey(message, found)
+                except (KettleError, ValueError) as refused:
+                    self.tell(refused)
+        if self._may_render():
+            self._render()
+            self._problem = None
+        elif self._loop_to_render():
+            self._audition.work_ahead(self._heard)
+        elif not self._stuck:
+            self._attend()
+        self._look_at_load()
+
+    def _fail(self, problem: Exception) -> None:
+        """Tell it, and wait until something else is asked for: the same block would fail again."""
+        self._stuck = True
+        self._attending = False
+        self._failures += 1
+        if self._failures < MOST_FAILURES:
+            self.tell(problem)
+        else:
+            self.say("problem", problem=f"{self._words(problem)}; the sound is started anew", fatal=True)
+            raise ConnectionClosed
 
     def _patience(self) -> float | None:
         """How long to wait at most: an edit that came too soon after the last is due then."""
@@ -234,24 +300,28 @@ class Session:
         if not self._mail:
             return False
         gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._work, 1.0))
-        return set(self._mail) != {"edit"} or time.monotonic() - self._rewound >= gap_s
+        return set(self._mail) != {Edit} or time.monotonic() - self._rewound >= gap_s
 
-    def _take_mail(self) -> list[dict[str, Any]]:
+    def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
+        """What is to be done now, and the recipes and pieces that belong to it."""
         if not self._due():
-            return []
-        order = ("choose", *WISHES, "loop", "seek", "hand", "gains")
-        mail = [self._mail[kind] for kind in order if kind in self._mail]
-        unknown = [kind for kind in self._mail if kind not in order]
-        self._mail.clear()
-        return mail if not unknown else [*mail, {"type": unknown[0]}]
+            return [], {}
+        mail, found = [self._mail[kind] for kind in ORDER if kind in self._mail], self._found
+        self._mail, self._found = {}, {}
+        return mail, found
 
     def _may_render(self) -> bool:
         audition = self._audition
-        return audition.can_play and self._credit_epoch == audition.epoch and audition.position < self._credit
+        return (
+            not self._stuck
+            and audition.can_play
+            and self._credit_epoch == audition.epoch
+            and audition.position < self._credit
+        )
 
     def _loop_to_render(self) -> bool:
         ahead = self._audition.ahead
-        return ahead is not None and ahead.progress < 1.0
+        return not self._stuck and ahead is not None and ahead.progress < 1.0
 
     def _attend(self) -> None:
         """Look after what is kept at hand, where there is time for it."""
@@ -276,7 +346,7 @@ class Session:
             self._told = work
             self.say("work", heavy=work[0], progress=work[1])
 
-    def _wish(self, mail: list[dict[str, Any]]) -> None:
+    def _wish(self, mail: list[AnyMessage], found: dict[type[AnyMessage], Any]) -> None:
         """Bring all that was asked for together to the ear at once; what is refused leaves the rest alone."""
         if not mail:
             return
@@ -284,12 +354,10 @@ class Session:
         wanted = audition.wanted
         for message in mail:
             try:
-                wanted = self._wished(wanted, message)
-                heard = max(heard, int(message["heard"]))
-            except KettleError as refused:
-                self.say("problem", problem=str(refused))
-            except (KeyError, TypeError, ValueError) as wrong:
-                self.say("problem", problem=f"a message was not understood ({wrong}); reload the bench")
+                wanted = self._wished(wanted, message, found)
+                heard = max(heard, self._possible(message.heard))
+            except (KettleError, ValueError) as refused:
+                self.tell(refused)
         if wanted.other_name.startswith(WITHOUT):
             left_out = wanted.other_name.removeprefix(WITHOUT)
             recipe = wanted.recipe.without(None if left_out == CHAIN else left_out)
@@ -297,42 +365,38 @@ class Session:
         wanted = replace(wanted, silent=silent_lanes(wanted.recipe, self._listening))
         audition.want(wanted, heard)
 
-    def _wished(self, wanted: Wanted, message: dict[str, Any]) -> Wanted:
-        kind, audition = message["type"], self._audition
-        if kind == "edit":
+    def _wished(self, wanted: Wanted, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> Wanted:
+        audition = self._audition
+        if isinstance(message, Edit):
             self._rewound = time.monotonic()
-            audition.check(message["recipe"])
-            return replace(wanted, recipe=message["recipe"], revision=int(message["revision"]))
-        if kind == "tap":
-            if message["tap"] not in TAPS:
-                raise ValueError(f"tap {message['tap']!r}")
-            return replace(wanted, tap=(message["stage"], message["tap"]))
-        if kind == "compare":
-            name = str(message["other"])
-            if name.startswith(WITHOUT):
-                return replace(wanted, other_name=name)
-            return audition.comparing(wanted, name, message["piece"])
-        self._listening = parse_listening(message["listening"])
-        now, other = (Monitor(self._listening, audition.rate_hz, turn_down_db(lufs)) for lufs in message["lufs"])
+            audition.check(found[Edit])
+            return replace(wanted, recipe=found[Edit], revision=message.revision)
+        if isinstance(message, Tap):
+            return replace(wanted, tap=(message.stage, message.tap))
+        if isinstance(message, Compare):
+            if message.other.startswith(WITHOUT):
+                return replace(wanted, other_name=message.other)
+            return audition.comparing(wanted, message.other, found[Compare])
+        assert isinstance(message, Listen)
+        self._listening = parse_listening(message.listening)
+        now, other = (Monitor(self._listening, audition.rate_hz, turn_down_db(lufs)) for lufs in message.lufs)
         return replace(wanted, ears=(now, other))
 
-    def _obey(self, message: dict[str, Any]) -> None:
-        kind, audition = message["type"], self._audition
-        if kind == "loop":
-            loop = message["loop"]
-            audition.set_loop(None if loop is None else (int(loop[0]), int(loop[1])), int(message["heard"]))
-        elif kind == "seek":
-            audition.seek(int(message["song"]))
-        elif kind == "choose":
-            audition.choose(message["stage"])
-        elif kind == "gains":
-            self._gains_db = {str(name): float(gain_db) for name, gain_db in message["gains_db"].items()}
-        elif kind == "hand":
-            self._at_hand = message["pieces"]
+    def _obey(self, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> None:
+        audition = self._audition
+        if isinstance(message, Loop):
+            loop = None if message.loop is None else (message.loop[0], message.loop[1])
+            audition.set_loop(loop, self._possible(message.heard))
+        elif isinstance(message, Seek):
+            audition.seek(message.song)
+        elif isinstance(message, Choose):
+            audition.choose(message.stage)
+        elif isinstance(message, Gains):
+            self._gains_db = message.gains_db
+        elif isinstance(message, Hand):
+            self._at_hand = found[Hand]
             audition.keep_at_hand(self._at_hand)
             self._attending = True
-        else:
-            raise ValueError(f"type {kind!r}")
         if self._credit_epoch != audition.epoch:
             # what a player grants before it has heard of the new epoch is meant for the old one
             self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * audition.block_frames

@@ -7,19 +7,48 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Blueprint, Response, jsonify, request
+from pydantic import Field
 
-from tin_kettle.core.errors import AudioError, LibraryError
+from tin_kettle.core.errors import AudioError, KettleError, LibraryError
 from tin_kettle.core.recipe.model import Bus, empty_recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import songs as kept
 from tin_kettle.store.songs import Revision
 from tin_kettle.store.sources import KeptSource, find_source, load_waveform, song_sources, summed_waveform
-from tin_kettle.web.context import body, context, int_argument
+from tin_kettle.web.asked import Asked, Number, asked, document, whole_number
+from tin_kettle.web.context import context
 from tin_kettle.web.replacing import fitted
 
 blueprint = Blueprint("songs", __name__, url_prefix="/api/songs")
 MOST_COLUMNS = 8000
 MOST_BUSES = 32
+MOST_VIEW_BYTES = 16 << 10
+
+
+class SourceAsked(Asked):
+    sha256: str
+    name: str = ""
+
+
+class SongAsked(Asked):
+    """A song of one file, or of buses with ``sources``."""
+
+    title: str = ""
+    record: str = ""
+    sha256: str | None = None
+    sources: list[SourceAsked] | None = Field(default=None, max_length=MOST_BUSES)
+
+
+class EditAsked(Asked):
+    """``base`` is the revision that it was made on."""
+
+    base: Number
+    label: str = "edit"
+    recipe: Any
+
+
+class BounceAsked(Asked):
+    sha256: str
 
 
 def revision_document(revision: Revision) -> dict[str, Any]:
@@ -41,21 +70,21 @@ def every() -> Response:
 
 @blueprint.post("")
 def add() -> Response:
-    """Make a song: ``{"title", "record", "sha256"}``, or of buses with ``"sources"``: ``[{"sha256", "name"}]``."""
-    library, given = context().library, body()
-    asked = given.get("sources") or [{"sha256": given.get("sha256", ""), "name": "Mix"}]
+    """Make a song of a :class:`SongAsked`."""
+    library, given = context().library, asked(SongAsked)
+    entries = given.sources or [SourceAsked(sha256=given.sha256 or "", name="Mix")]
     sources: dict[str, KeptSource] = {}
     names: dict[str, str] = {}
-    for entry in asked[:MOST_BUSES]:
-        source = find_source(library, str(entry.get("sha256", "")))
+    for entry in entries:
+        source = find_source(library, entry.sha256)
         if source is None:
             raise LibraryError("the sound file is not in the library; import it again")
-        name = str(entry.get("name") or source.name).rsplit(".", 1)[0].strip()[:120] or "Bus"
+        name = (entry.name or source.name).rsplit(".", 1)[0].strip()[:120] or "Bus"
         bus_id = _bus_id(name, sources)
         sources[bus_id], names[bus_id] = source, name
     song_rate_of(sources)
-    title = str(given.get("title", "")).strip()[:120] or next(iter(sources.values())).name
-    record = str(given.get("record", "")).strip()[:120] or "Imported"
+    title = given.title.strip()[:120] or next(iter(sources.values())).name
+    record = given.record.strip()[:120] or "Imported"
     buses = tuple(Bus(id=bus_id, name=name) for bus_id, name in names.items())
     recipe = empty_recipe().model_copy(update={"buses": buses})
     return jsonify(id=kept.add_song(library, record, title, sources, recipe))
@@ -103,19 +132,17 @@ def waveform(song_id: int) -> Response:
     listed = song_sources(library, song_id)
     frames = max((source.frames for source in listed.values()), default=1)
     sources = [source for bus_id, source in listed.items() if bus in (None, bus_id)]
-    count = min(max(int_argument("columns", 1000), 1), MOST_COLUMNS)
+    count = min(max(whole_number("columns", 1000), 1), MOST_COLUMNS)
     pyramids = [load_waveform(library, source.sha256) for source in sources]
-    return jsonify(summed_waveform(pyramids, int_argument("from", 0), int_argument("to", frames), count))
+    return jsonify(summed_waveform(pyramids, whole_number("from", 0), whole_number("to", frames), count))
 
 
 @blueprint.put("/<int:song_id>/recipe")
 def edit(song_id: int) -> Response:
-    """Keep an edit: ``{"base", "label", "recipe"}``."""
-    given = body()
-    base, label = given.get("base"), str(given.get("label", "edit"))[:200]
-    if not isinstance(base, int):
-        raise LibraryError("the edit does not say what it was made on; reload the bench")
-    return jsonify(revision_document(kept.save_revision(context().library, song_id, base, label, given.get("recipe"))))
+    """Keep an edit."""
+    given = asked(EditAsked)
+    saved = kept.save_revision(context().library, song_id, given.base, given.label[:200], given.recipe)
+    return jsonify(revision_document(saved))
 
 
 @blueprint.post("/<int:song_id>/undo")
@@ -130,7 +157,10 @@ def redo(song_id: int) -> Response:
 
 @blueprint.put("/<int:song_id>/view")
 def view(song_id: int) -> Response:
-    kept.set_view(context().library, song_id, body())
+    found = document(MOST_VIEW_BYTES)
+    if not isinstance(found, dict):
+        raise KettleError("a view is a JSON object; reload the bench")
+    kept.set_view(context().library, song_id, found)
     return jsonify(kept=True)
 
 
@@ -138,7 +168,7 @@ def view(song_id: int) -> Response:
 def replace(song_id: int, bus_id: str) -> Response:
     """Put a new bounce in a bus's place: ``{"sha256"}``. It is lined up with the old one; the recipe stays."""
     library = context().library
-    old, new = song_sources(library, song_id).get(bus_id), find_source(library, str(body().get("sha256", "")))
+    old, new = song_sources(library, song_id).get(bus_id), find_source(library, asked(BounceAsked).sha256)
     if old is None or new is None:
         raise LibraryError(f"there is no bus '{bus_id}', or no such file; import it again")
     song_rate_of({"old": old, "new": new})

@@ -2,23 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import asdict
 from pathlib import PurePath
 
 from flask import Blueprint, Response, jsonify, request
 
 from tin_kettle.store.sources import keep_source, receive
+from tin_kettle.web.asked import chunks
 from tin_kettle.web.context import context
 
 blueprint = Blueprint("sources", __name__, url_prefix="/api/sources")
-CHUNK_BYTES = 1 << 20
-
-
-def chunks() -> Iterator[bytes]:
-    """The body of the present request as it comes in."""
-    while chunk := request.stream.read(CHUNK_BYTES):
-        yield chunk
 
 
 @blueprint.post("")

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import threading
+import zipfile
+import zlib
 from collections import OrderedDict
 from pathlib import Path
 from typing import Any
@@ -20,9 +23,9 @@ from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.sections import propose_sections
 from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
-from tin_kettle.store.comparing import dismissed
+from tin_kettle.store.comparing import dismissed, list_versions
 from tin_kettle.store.database import Library
-from tin_kettle.store.songs import current_revision
+from tin_kettle.store.songs import current_revision, list_songs
 from tin_kettle.store.sources import source_path
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
@@ -52,8 +55,9 @@ class Surveys:
             if path in self._loaded:
                 self._loaded.move_to_end(path)
                 return self._loaded[path]
-            if path.is_file():
-                return self._load(path)
+            known = self._load(path)
+            if known is not None:
+                return known
             running = self._running.get((song_id, name))
             if running and running[0] == key and running[1].state not in ("stopped", "done"):
                 return running[1]
@@ -72,11 +76,26 @@ class Surveys:
             if song == song_id and name not in ("now", "received"):
                 context.jobs.stop("survey", job)
 
-    def _load(self, path: Path) -> Survey:
-        self._loaded[path] = Survey.load(path)
+    def _load(self, path: Path) -> Survey | None:
+        """What was kept, if it is there and whole; a damaged one is made again."""
+        try:
+            self._loaded[path] = Survey.load(path)
+            path.touch()  # those that nobody looks at any more are swept first
+        except FileNotFoundError:
+            return None
+        except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
+            return None
         if len(self._loaded) > KEPT_IN_MEMORY:
             self._loaded.popitem(last=False)
         return self._loaded[path]
+
+    def try_again(self, song_id: int) -> None:
+        """Forget what failed: it is begun anew when it is looked for."""
+        with self._lock:
+            for key in [key for key, (_, job) in self._running.items() if key[0] == song_id and job.state == "failed"]:
+                del self._running[key]
 
     def stop(self, context: Context, song_id: int) -> None:
         """Stop what is under way for a song."""
@@ -84,6 +103,16 @@ class Surveys:
             for (song, _), (_, job) in self._running.items():
                 if song == song_id:
                     context.jobs.stop("survey", job)
+
+
+def names_to_keep(library: Library) -> set[str]:
+    """Under which names the surveys of all songs as they are, and of their versions, lie."""
+    names = set()
+    for song in list_songs(library):
+        now = current_revision(library, song.id).recipe
+        others = ["now", "received", *(f"version:{version.id}" for version in list_versions(library, song.id))]
+        names |= {_content(find_other(library, song.id, other, now)) for other in others}
+    return names
 
 
 def _content(other: Other) -> str:

@@ -13,10 +13,19 @@ from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.store import comparing as kept
 from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import current_revision
-from tin_kettle.web.context import body, context
+from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.context import context
 from tin_kettle.web.others import find_other
 
 blueprint = Blueprint("versions", __name__, url_prefix="/api")
+
+
+class VersionAsked(Asked):
+    """A name for the present state, for another ``edit`` of the song, or for a ``recipe`` beside it."""
+
+    name: str
+    edit: Number | None = None
+    recipe: Any = None
 
 
 def version_document(version: kept.Version) -> dict[str, Any]:
@@ -31,23 +40,23 @@ def versions(song_id: int) -> Response:
 
 @blueprint.post("/songs/<int:song_id>/versions")
 def name_version(song_id: int) -> Response:
-    """Name (``{"name"}``) the present state, another ``edit`` of the song, or a ``recipe`` beside it."""
-    library = context().library
-    name = str(body().get("name", "")).strip()[:80]
+    """Name a state."""
+    library, given = context().library, asked(VersionAsked)
+    name = given.name.strip()[:80]
     if not name:
         raise LibraryError("a version needs a name; type one")
-    if "recipe" in body():
-        recipe = parse_recipe(body()["recipe"])
+    if given.recipe is not None:
+        recipe = parse_recipe(given.recipe)
         return jsonify(version_document(kept.try_version(library, song_id, recipe, name)))
     here = current_revision(library, song_id).id
-    edit = body().get("edit", here)
-    if not isinstance(edit, int) or not is_edit(library, song_id, edit):
+    edit = here if given.edit is None else given.edit
+    if not is_edit(library, song_id, edit):
         raise LibraryError(f"there is no edit {edit} of this song; choose one from the list")
     return jsonify(version_document(kept.add_version(library, song_id, edit, name)))
 
 
 @blueprint.delete("/versions/<int:version_id>")
-def forgetversion_document(version_id: int) -> Response:
+def forget(version_id: int) -> Response:
     kept.remove_version(context().library, version_id)
     return jsonify(removed=True)
 

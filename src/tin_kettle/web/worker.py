@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import os
 import queue
 import sys
@@ -17,7 +18,10 @@ from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import Cancelled, KettleError
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.survey.survey import survey_song
+from tin_kettle.store.prints import keep_result
+from tin_kettle.store.trouble import disk_trouble
 
+_log = logging.getLogger(__name__)
 NICENESS = 15
 REPORT_S = 0.1
 
@@ -69,13 +73,19 @@ class _Worker:
                 else:
                     printed = print_song(recipe, sources, out, PrintSettings(**task["settings"]), progress)
                     result = {"measures": printed.measures, "clipped": printed.clipped}
+                    keep_result(out, result)
             _say({"id": number, "state": "done", "result": result})
         except Cancelled:
             _say({"id": number, "state": "stopped"})
         except KettleError as refused:
             _say({"id": number, "state": "failed", "problem": str(refused)})
-        except (OSError, MemoryError) as problem:
-            _say({"id": number, "state": "failed", "problem": f"{problem}; is there room on the disk?"})
+        except OSError as problem:
+            _say({"id": number, "state": "failed", "problem": disk_trouble(problem, Path(task["out"]).parent)})
+        except MemoryError:
+            _say({"id": number, "state": "failed", "problem": "there is not enough memory; close other programs"})
+        except Exception as fault:  # noqa: BLE001  it is told with its job, and the next one is done
+            _log.exception("job %d", number)
+            _say({"id": number, "state": "failed", "problem": f"the program failed ({type(fault).__name__}: {fault})"})
 
 
 def _say(message: dict[str, Any]) -> None:

@@ -10,12 +10,15 @@ from typing import Protocol
 import numpy as np
 import soundfile
 
+from tin_kettle.core.engine.container import what_is_missing
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.stages.processor import Block
 
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8000, 384000
 PAGE_FRAMES = 16384
 PAGES_KEPT = 48
+UNSTATED = 1 << 53
+"""Frames beyond this are what the sound library reports where a file does not state its length."""
 READABLE = "WAV, FLAC, AIFF or OGG"
 
 
@@ -76,15 +79,17 @@ class FileSource:
         name = self.path.name
         if self.channels > 2:
             raise AudioError(f"{name} has {self.channels} channels; give a mono or stereo file")
+        if self.frames >= UNSTATED:
+            raise AudioError(f"{name} does not state how long it is; encode it again, to a file and not to a pipe")
         if self.frames <= 0:
             raise AudioError(f"{name} holds no samples; bounce it again")
         if not LOWEST_RATE_HZ <= self.rate_hz <= HIGHEST_RATE_HZ:
             raise AudioError(
                 f"{name} is at {self.rate_hz} Hz; rates from {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed"
             )
-        missing = _missing_bytes(self.path)
+        missing = what_is_missing(self.path)
         if missing:
-            raise AudioError(f"{name} is cut short: {missing} bytes of its sound are missing; copy it again")
+            raise AudioError(f"{name} is cut short: {missing}; copy it again")
 
     def read(self, start: int, frames: int) -> Block:
         """(2, frames) from ``start``; silence outside the file. A mono file gives two equal channels."""
@@ -139,25 +144,3 @@ def _unreadable(path: Path) -> str:
     if path.stat().st_size == 0:
         return f"{path.name} is empty; give a {READABLE} file"
     return f"{path.name} is not a sound file that can be read; give a {READABLE} file"
-
-
-def _missing_bytes(path: Path) -> int:
-    """How many bytes a RIFF file's data chunk promises beyond the file's end; 0 for other formats.
-
-    The sound library takes what is there without a word, and a song would end early.
-    """
-    size = path.stat().st_size
-    with path.open("rb") as file:
-        head = file.read(12)
-        if head[:4] != b"RIFF" or head[8:] != b"WAVE":
-            return 0
-        while True:
-            chunk = file.read(8)
-            if len(chunk) < 8:
-                return 0
-            length = int.from_bytes(chunk[4:], "little")
-            if chunk[:4] == b"data":
-                # recorders that could not go back leave these; the length is then the file's
-                unknown = length in (0, 0xFFFFFFFF, 0x7FFFFFFF)
-                return 0 if unknown else max(0, file.tell() + length - size)
-            file.seek(length + length % 2, 1)

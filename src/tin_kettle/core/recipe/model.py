@@ -21,6 +21,9 @@ from tin_kettle.core.stages.stage import Stage, stage_class
 
 FORMAT = "tin-kettle-recipe"
 VERSION = 1
+MOST_LANES = 200
+"""Buses, and as many groups."""
+MOST_SECTIONS = 1000
 STAGES: dict[str, type[Stage]] = {name: stage_class(kind) for name, kind in KINDS.items()}
 if TYPE_CHECKING:
     AnyStage = Stage
@@ -107,10 +110,12 @@ class Recipe(Params):
 
     format: Literal["tin-kettle-recipe"]
     version: Literal[1]
-    buses: tuple[Bus, ...] = Field(default=(Bus(id="mix", name="Mix"),), min_length=1, strict=False)
-    groups: tuple[Bus, ...] = Field(default=(), strict=False)
+    buses: tuple[Bus, ...] = Field(
+        default=(Bus(id="mix", name="Mix"),), min_length=1, max_length=MOST_LANES, strict=False
+    )
+    groups: tuple[Bus, ...] = Field(default=(), max_length=MOST_LANES, strict=False)
     master: Chain = Field(default=(), strict=False)
-    sections: tuple[Section, ...] = Field(default=(), strict=False)
+    sections: tuple[Section, ...] = Field(default=(), max_length=MOST_SECTIONS, strict=False)
     automation: tuple[Ride, ...] = Field(default=(), max_length=1000, strict=False)
 
     def lanes(self) -> dict[str, Bus]:

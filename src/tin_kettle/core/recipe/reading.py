@@ -13,6 +13,7 @@ from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.automation import read_automation, with_values
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.size import DEEPEST_NESTING, check_size, read_float, read_int
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.split import DEEPEST, PARTS, SplitParams
 
@@ -26,6 +27,7 @@ def parse_recipe(document: object) -> Recipe:
     Raises:
         RecipeError: for anything that the contract does not allow; nothing is clamped.
     """
+    check_size(document)
     try:
         recipe = Recipe.model_validate(document)
     except ValidationError as refused:
@@ -54,9 +56,13 @@ def load_recipe(path: Path) -> Recipe:
     except UnicodeDecodeError:
         raise RecipeError(str(path), "is not text; a recipe is a UTF-8 JSON file") from None
     try:
-        document = json.loads(text, object_pairs_hook=_no_twins)
+        document = json.loads(text, object_pairs_hook=_no_twins, parse_int=read_int, parse_float=read_float)
     except json.JSONDecodeError as problem:
         raise RecipeError(str(path), f"is not JSON: {problem.msg} in line {problem.lineno}") from None
+    except RecursionError:
+        raise RecipeError(
+            str(path), f"is nested deeper than {DEEPEST_NESTING}; at most {DEEPEST_NESTING} is allowed"
+        ) from None
     return parse_recipe(document)
 
 

@@ -8,6 +8,8 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.beside import written_beside
+
 BASE_FRAMES = 256
 FACTOR = 4
 TOP_STRETCHES = 256
@@ -75,7 +77,8 @@ class Pyramid:
 
     def save(self, path: Path) -> None:
         """Write the finest level."""
-        np.savez(path, base=self._levels[0], frames=self.frames)
+        with written_beside(path) as beside, beside.open("wb") as file:
+            np.savez(file, base=self._levels[0], frames=self.frames)
 
     @classmethod
     def load(cls, path: Path) -> Self:

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.beside import written_beside
 from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.engine.graph.graph import Graph
@@ -118,22 +119,21 @@ class Survey:
             "measures": self.measures,
             "hop_s": self.tonal.hop_s,
         }
-        beside = path.with_suffix(".part.npz")
         arrays: dict[str, Any] = {
             f"stage:{stage_id}:{name}": row for stage_id, rows in self.stages.items() for name, row in rows.items()
         }
-        np.savez(
-            beside,
-            about=json.dumps(about),
-            waveform=self.waveform.finest,
-            slots=self.slots,
-            low=self.low,
-            sharp=self.sharp,
-            peaks=self.peaks,
-            tonal=self.tonal.rows,
-            **arrays,
-        )
-        beside.replace(path)
+        with written_beside(path) as beside, beside.open("wb") as file:
+            np.savez(
+                file,
+                about=json.dumps(about),
+                waveform=self.waveform.finest,
+                slots=self.slots,
+                low=self.low,
+                sharp=self.sharp,
+                peaks=self.peaks,
+                tonal=self.tonal.rows,
+                **arrays,
+            )
 
     @classmethod
     def load(cls, path: Path) -> Survey:

@@ -1,0 +1,46 @@
+"""What nobody needs any more: half-written files, sound without a row, surveys beyond their room."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from tin_kettle.store.database import FOLDERS, Library
+
+SURVEYS_MOST_BYTES = 2 << 30
+
+
+def sweep(library: Library, untouched_s: float) -> None:
+    """Delete half-written files, and sound that belongs to no source.
+
+    Args:
+        untouched_s: younger files are left alone; whoever writes them may be about to note them.
+    """
+    newest = time.time() - untouched_s
+    orphans = [path for folder in FOLDERS for path in library.folder(folder).glob("*.part")]
+    with library.reading() as db:
+        known = {row["sha256"] for row in db.execute("SELECT sha256 FROM sources").fetchall()}
+    # converted sources are named after the one they were made of
+    orphans += [path for path in library.folder("audio").iterdir() if path.stem.split("-")[0] not in known]
+    for path in orphans:
+        if _touched(path) <= newest:
+            path.unlink(missing_ok=True)
+
+
+def sweep_surveys(library: Library, keep: set[str], most_bytes: int = SURVEYS_MOST_BYTES) -> None:
+    """Delete surveys that were not used for longest until the rest has room; those named in ``keep`` stay."""
+    found = [(path.stat().st_mtime, path.stat().st_size, path) for path in library.folder("surveys").glob("*.npz")]
+    size = sum(length for _, length, _ in found)
+    for _, length, path in sorted(found):
+        if size <= most_bytes:
+            return
+        if path.stem not in keep:
+            path.unlink(missing_ok=True)
+            size -= length
+
+
+def _touched(path: Path) -> float:
+    try:
+        return path.stat().st_mtime
+    except FileNotFoundError:
+        return float("inf")  # renamed meanwhile: it is whole now

@@ -1,0 +1,125 @@
+"""What requests ask: the JSON body as a checked model, whole numbers of the address, the body as it comes in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Any, TypeVar
+
+import orjson
+from flask import request
+from flask.json.provider import JSONProvider
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from werkzeug.exceptions import RequestEntityTooLarge
+from werkzeug.routing import IntegerConverter
+
+from tin_kettle.core.errors import KettleError
+
+MOST_JSON_BYTES = 4 << 20
+CHUNK_BYTES = 1 << 20
+FARTHEST = (1 << 53) - 1
+"""The largest whole number that JSON carries everywhere, and the largest id or frame that is looked at."""
+_SHOWN = 60
+
+Number = Annotated[int, Field(ge=-FARTHEST, le=FARTHEST)]
+"""An id or a frame."""
+
+
+class Asked(BaseModel):
+    """A body. What it does not know is refused, so that a misspelled field is told and not passed over."""
+
+    model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
+
+
+AnyAsked = TypeVar("AnyAsked", bound=BaseModel)
+
+
+def asked(model: type[AnyAsked]) -> AnyAsked:
+    """The JSON body of the present request.
+
+    Raises:
+        KettleError: it is no JSON, or not what the model allows.
+    """
+    return check(model, document())
+
+
+def check(model: type[AnyAsked], found: object) -> AnyAsked:
+    """A decoded document as a model; the refusal names the field, the value and what is allowed."""
+    try:
+        return model.model_validate(found)
+    except ValidationError as refused:
+        first = refused.errors(include_url=False)[0]
+        place = ".".join(str(step) for step in first["loc"]) or "the request"
+        shown = repr(first["input"])
+        shown = shown if len(shown) <= _SHOWN else shown[:_SHOWN] + "…"
+        raise KettleError(f"{place}: {shown} is not allowed; {first['msg'].lower()}; reload the bench") from None
+
+
+def document(most_bytes: int = MOST_JSON_BYTES) -> Any:
+    """The decoded JSON body.
+
+    Raises:
+        KettleError: it is larger than allowed, cut short, or no JSON.
+    """
+    try:
+        found = b"".join(_pieces(most_bytes))
+    except RequestEntityTooLarge:
+        raise KettleError(f"the request is over {most_bytes} bytes; at most so many are allowed") from None
+    try:
+        return orjson.loads(found)
+    except orjson.JSONDecodeError:
+        raise KettleError("the request holds no JSON; reload the bench") from None
+
+
+def _pieces(most_bytes: int) -> Iterator[bytes]:
+    left = most_bytes
+    if (request.content_length or 0) > most_bytes:
+        raise RequestEntityTooLarge
+    for chunk in chunks():
+        left -= len(chunk)
+        if left < 0:
+            raise RequestEntityTooLarge
+        yield chunk
+
+
+def chunks() -> Iterator[bytes]:
+    """The body of the present request as it comes in.
+
+    Raises:
+        KettleError: it ended before its time.
+    """
+    try:
+        while chunk := request.stream.read(CHUNK_BYTES):
+            yield chunk
+    except OSError:
+        raise KettleError("the request was cut short on its way; send it again") from None
+
+
+def whole_number(name: str, default: int) -> int:
+    """A whole number of the present request's address.
+
+    Raises:
+        KettleError: it is none.
+    """
+    given = request.args.get(name)
+    if given is None:
+        return default
+    if len(given) > len(str(FARTHEST)) or not given.lstrip("-").isascii() or not given.lstrip("-").isdigit():
+        raise KettleError(f"{name}={given[:_SHOWN]} is no whole number that can be; reload the bench")
+    return int(given)
+
+
+class Id(IntegerConverter):
+    """Ids in addresses; larger ones than the database counts are none."""
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        super().__init__(*args, **{"max": FARTHEST, **more})
+
+
+class Orjson(JSONProvider):
+    """JSON as the standard has it: no NaN, no endless nesting, buses in the order of the recipe."""
+
+    def dumps(self, obj: Any, **_more: Any) -> str:
+        return orjson.dumps(obj, option=orjson.OPT_NON_STR_KEYS).decode()
+
+    def loads(self, s: str | bytes, **_more: Any) -> Any:
+        return orjson.loads(s)

@@ -1,0 +1,32 @@
+"""Sound files that are open: one handle a file, whoever listens to it, closed when nobody does."""
+
+from __future__ import annotations
+
+import threading
+import weakref
+from pathlib import Path
+
+from tin_kettle.core.engine.source import FileSource
+
+
+class Opened:
+    """Hands out the same source for the same file, as long as anybody has it."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._sources: weakref.WeakValueDictionary[Path, FileSource] = weakref.WeakValueDictionary()
+
+    def open(self, path: Path) -> FileSource:
+        """A source that closes with its last user, who does not close it.
+
+        Raises:
+            AudioError: it cannot be read.
+        """
+        with self._lock:
+            found = self._sources.get(path)
+            if found is None:
+                found = self._sources[path] = FileSource(path)
+            return found
+
+    def __len__(self) -> int:
+        return len(self._sources)
