@@ -1,10 +1,10 @@
-# make setup | demo | test | check | bench | screenshots | lock
+# make setup | demo | test | check | attack | bench | screenshots | lock
 PY := .venv/bin/python
 UV := .venv/bin/uv
 STATIC := src/tin_kettle/web/static/index.html
 PORT ?= 8360
 
-.PHONY: setup demo test check bench screenshots lock types build dev
+.PHONY: setup demo test check attack bench screenshots lock types build dev
 
 demo: setup
 	.venv/bin/tin-kettle demo --port $(PORT)
@@ -25,6 +25,9 @@ check: dev
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	cd frontend && npm run --silent typecheck && npm run --silent lint
+
+attack: dev
+	$(PY) -m tests.attack.run
 
 bench: dev
 	$(PY) tools/ensure_chromium.py

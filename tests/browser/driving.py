@@ -103,6 +103,10 @@ class Server:
                 time.sleep(0.05)
         raise TimeoutError(f"no server at {self.url}")
 
+    @property
+    def pid(self) -> int:
+        return self._process.pid
+
     def stop(self) -> None:
         self._process.terminate()
         self._process.wait(timeout=20)

@@ -9,7 +9,8 @@ from playwright.sync_api import expect
 from tests.browser.driving import Bench, Server
 from tests.browser.test_bench import rule
 from tests.browser.test_splits import bench_row
-from tests.conftest import music, tone, write_wav
+from tests.conftest import music, recipe_of, tone, write_wav
+from tin_kettle.core.recipe.reading import dump_recipe
 
 pytestmark = pytest.mark.browser
 
@@ -173,3 +174,50 @@ def test_an_edit_is_kept_when_the_tab_is_closed_at_once(browser, server, add_son
             break
         time.sleep(0.1)
     assert kept == -5
+
+
+def test_a_drag_is_kept_while_it_lasts_and_is_one_edit(server, bench, add_song):
+    song = add_song(tone(440, -20, 4), "Dragged", master=[{"id": "t", "kind": "trim"}])
+    bench.open(song, tapped=False)
+    knob = bench.page.get_by_role("slider", name="Gain").bounding_box()
+    bench.page.mouse.move(knob["x"] + knob["width"] / 2, knob["y"] + knob["height"] / 2)
+    bench.page.mouse.down()
+    kept = set()
+    for step in range(1, 31):
+        bench.page.mouse.move(knob["x"] + knob["width"] / 2 + 2 * step, knob["y"] + knob["height"] / 2)
+        bench.page.wait_for_timeout(60)
+        master = server.ask(f"/api/songs/{song}")["revision"]["recipe"]["master"]
+        kept.add(master[0]["params"]["gain_db"])
+    assert len(kept) >= 3, "twice a second, while the hand moves"
+    bench.page.mouse.up()
+    bench.saved()
+    there = server.ask(f"/api/songs/{song}")["revision"]["recipe"]["master"][0]["params"]["gain_db"]
+    assert there == bench.state("recipe.master[0].params.gain_db")
+    edits = [edit for edit in server.ask(f"/api/songs/{song}/history")["edits"] if "Gain" in edit["label"]]
+    assert len(edits) == 1
+
+
+def test_edits_that_no_server_had_are_offered_at_the_next_start(browser, tmp_path):
+    server = Server(tmp_path / "gone")
+    song = server.add_song(write_wav(tmp_path / "g.wav", tone(440, -20, 4)), "Gone")
+    server.save(song, dump_recipe(recipe_of({"id": "t", "kind": "trim"})))
+    bench = Bench(browser, server)
+    try:
+        bench.open(song, tapped=False)
+        server.kill()
+        bench.page.evaluate("window.tinKettle.act.move('t', 'gain_db', -7)")
+        bench.page.wait_for_function("localStorage.getItem(`unkept:${window.tinKettle.state().song.id}`) !== null")
+        # the tab dies with the server
+        bench.page.goto("about:blank")
+        server.start()
+        bench.page.goto(server.url)
+        bench.page.get_by_role("button", name="Take them up").click()
+        bench.saved()
+        kept = server.ask(f"/api/songs/{song}")["revision"]["recipe"]["master"][0]["params"]["gain_db"]
+        assert kept == -7
+        bench.page.reload()
+        bench.page.wait_for_timeout(3500)
+        expect(bench.page.get_by_role("button", name="Take them up")).to_have_count(0)
+    finally:
+        bench.close()
+        server.stop()

@@ -175,6 +175,7 @@ def test_songs_of_an_older_library_keep_their_files(tmp_path, library, song):
             "CREATE TABLE song_sources (song_id INTEGER, bus_id TEXT, sha256 TEXT)",
             "INSERT INTO song_sources SELECT song_id, bus_id, sha256 FROM bounces JOIN bounce_sets ON set_id = id",
             "DROP INDEX revisions_by_bounces",
+            "ALTER TABLE revisions DROP COLUMN save_id",
             "ALTER TABLE revisions DROP COLUMN set_id",
             "DROP TABLE bounces",
             "DROP TABLE bounce_sets",

@@ -89,8 +89,11 @@ export const api = {
   describe: (recipe: Recipe, rate: number) =>
     ask<Record<string, Described>>(`/describe?rate=${rate}`, "POST", recipe),
   /** `leaving` while the page goes away: the request goes on without it */
-  edit: (id: number, base: number, label: string, recipe: Recipe, leaving = false) =>
-    ask<Revision>(`/songs/${id}/recipe`, "PUT", { base, label, recipe }, leaving),
+  edit: (
+    id: number,
+    edit: { base: number; id: string; unanswered: string[]; label: string; recipe: Recipe },
+    leaving = false,
+  ) => ask<Revision>(`/songs/${id}/recipe`, "PUT", edit, leaving),
   /** a recipe beside the song's present state */
   keepBeside: (id: number, name: string, recipe: Recipe) =>
     ask<Version>(`/songs/${id}/versions`, "POST", { name, recipe }),
@@ -106,6 +109,7 @@ export const api = {
   removeChain: (name: string) => ask<KeptChain[]>(`/chains/${encodeURIComponent(name)}`, "DELETE"),
   view: (id: number, view: View) => ask<unknown>(`/songs/${id}/view`, "PUT", view),
   survey: (id: number, columns: number) => ask<Survey>(`/songs/${id}/survey?columns=${columns}`),
+  surveyAgain: (id: number) => ask<unknown>(`/songs/${id}/survey`, "POST"),
   stopSurvey: (id: number) => ask<unknown>(`/songs/${id}/survey/stop`, "POST"),
   mapRows: (id: number, from: number, to: number, columns: number) =>
     ask<MapRows | null>(`/songs/${id}/survey/columns?${between(from, to)}&columns=${columns}`),

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { api, upload } from "../api/client";
 import type { Panel, Reference } from "../api/types";
 import { compare, stopComparing, refreshOther } from "../state/listening";
-import { settle } from "../state/edits";
+import { settle } from "../state/saving";
 import { complain, useBench } from "../state/store";
 import { useNamed } from "../listening/useNamed";
 import { FIGURES } from "./figures";

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { api } from "../api/client";
 import type { Finding } from "../api/types";
-import { settle } from "../state/edits";
+import { settle } from "../state/saving";
 import { compare, seek } from "../state/listening";
 import { complain, useBench } from "../state/store";
 import { formatTime } from "../ui/format";

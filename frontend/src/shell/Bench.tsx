@@ -7,8 +7,10 @@ import { StageEditor } from "../stages/StageEditor";
 import { Header } from "./Header";
 import { useImporting } from "../state/importing";
 import { obeyBeforeLists, obeyKey } from "./keys";
-import { keepMine, saveLeaving, takeTheirs } from "../state/edits";
+import { keepMine, leaveUnkept, takeTheirs, takeUp } from "../state/edits";
+import { saveLeaving } from "../state/saving";
 import { complain, useBench } from "../state/store";
+import { formatMoment } from "../ui/format";
 
 export function Bench() {
   useEffect(() => {
@@ -42,7 +44,9 @@ function Notice() {
   const refused = useImporting((s) => s.problem);
   const said = useBench((s) => s.said);
   const conflict = useBench((s) => s.conflict);
-  const text = problem ?? refused ?? said;
+  const unkept = useBench((s) => s.unkept);
+  const left = unkept && `Edits of ${formatMoment(new Date(unkept.at))} never reached the server.`;
+  const text = problem ?? refused ?? left ?? said;
   if (!text) return null;
   const bad = problem !== null || refused !== null;
   return (
@@ -58,6 +62,16 @@ function Notice() {
           </button>
           <button type="button" className="plain" onClick={() => void takeTheirs().catch(complain)}>
             Take theirs
+          </button>
+        </span>
+      )}
+      {unkept && text === left && (
+        <span className="flex shrink-0 gap-2">
+          <button type="button" className="strong" onClick={takeUp}>
+            Take them up
+          </button>
+          <button type="button" className="plain" onClick={leaveUnkept}>
+            Leave them
           </button>
         </span>
       )}

@@ -6,7 +6,7 @@ import type { Print, PrintSettings } from "../api/types";
 import { formatDb, formatTime, formatMoment } from "../ui/format";
 import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
-import { rest } from "../state/edits";
+import { rest } from "../state/saving";
 import { useBench } from "../state/store";
 
 const FORMATS = (["wav", "flac", "aiff"] as const).map((value) => ({ value, label: value.toUpperCase() }));

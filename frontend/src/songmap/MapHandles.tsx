@@ -1,5 +1,6 @@
 import type { KeyboardEvent } from "react";
-import { edit, rest } from "../state/edits";
+import { edit } from "../state/edits";
+import { rest } from "../state/saving";
 import { setLoop } from "../state/listening";
 import { useShape } from "../state/shape";
 import type { Span } from "../state/store";

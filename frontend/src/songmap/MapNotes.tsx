@@ -14,6 +14,7 @@ export function MapNotes() {
   const song = useBench((s) => s.song)!;
   const recipe = useShape();
   const saved = useBench((s) => s.saved);
+  const queries = useQueryClient();
   const survey = useSurvey();
   const busy = survey?.state !== "done" || saved !== "saved";
   const findings = survey?.findings ?? [];
@@ -36,6 +37,19 @@ export function MapNotes() {
     <div className="overflow-y-auto border-l border-faint px-3 py-[5px]">
       <div className="cap mb-[2px] flex" role="status">
         <span className="truncate">{status}</span>
+        {survey?.state === "failed" && (
+          <button
+            type="button"
+            className="ml-auto shrink-0 hover:text-copper"
+            onClick={() =>
+              void api
+                .surveyAgain(song.id)
+                .then(() => queries.invalidateQueries({ queryKey: ["survey", song.id] }))
+            }
+          >
+            try again
+          </button>
+        )}
         {busy && survey?.state === "running" && (
           <button
             type="button"

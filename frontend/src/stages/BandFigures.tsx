@@ -1,5 +1,5 @@
 import type { Band, Channels } from "../api/types";
-import { rest } from "../state/edits";
+import { rest } from "../state/saving";
 import { useItems } from "../state/store";
 import { Choice } from "../ui/Choice";
 import { Rule } from "../ui/Rule";

@@ -1,6 +1,7 @@
 import { useRef } from "react";
 import type { Branch, Param } from "../api/types";
-import { edit, rest } from "../state/edits";
+import { edit } from "../state/edits";
+import { rest } from "../state/saving";
 import { useBench } from "../state/store";
 import { BranchSolo } from "../chain/BranchSolo";
 import { setBranch } from "../tree/splits";

@@ -1,7 +1,8 @@
 import { api } from "../api/client";
 import { setParams } from "../state/editing";
 import { compare } from "../state/listening";
-import { edit, settle } from "../state/edits";
+import { edit } from "../state/edits";
+import { settle } from "../state/saving";
 import { complain, useBench } from "../state/store";
 import { useSurvey } from "../state/useSurvey";
 import { formatDb } from "../ui/format";

@@ -1,5 +1,6 @@
 import { paramLabel, setParam } from "../state/editing";
-import { edit, rest } from "../state/edits";
+import { edit } from "../state/edits";
+import { rest } from "../state/saving";
 import { useShape } from "../state/shape";
 import { paramInfo, useBench } from "../state/store";
 import { nameOfHome } from "../tree/tree";

@@ -1,7 +1,8 @@
 import { Switch } from "radix-ui";
 import type { DetectorFilter, Param, Stage, Value } from "../api/types";
 import { paramLabel, setField, setParam } from "../state/editing";
-import { edit, rest } from "../state/edits";
+import { edit } from "../state/edits";
+import { rest } from "../state/saving";
 import { kindInfo, useBench } from "../state/store";
 import { Choice } from "../ui/Choice";
 import { Hint } from "../ui/Hint";

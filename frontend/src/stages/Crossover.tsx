@@ -1,5 +1,5 @@
 import type { KeyboardEvent, PointerEvent } from "react";
-import { rest } from "../state/edits";
+import { rest } from "../state/saving";
 import { formatHz } from "../ui/format";
 import { useDrag } from "../ui/useDrag";
 import type { Axis, Frame } from "../plots/plot";

@@ -1,6 +1,6 @@
 import type { KeyboardEvent, PointerEvent, WheelEvent } from "react";
 import type { Band } from "../api/types";
-import { rest } from "../state/edits";
+import { rest } from "../state/saving";
 import { useBench } from "../state/store";
 import { useDrag } from "../ui/useDrag";
 import { bandWords, changeBand, copyToOther, hasGain, heldGain, heldHz, heldQ } from "./bands";

@@ -2,7 +2,14 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Recipe, Revision, Song } from "../api/types";
 
 const { client } = vi.hoisted(() => {
-  Object.assign(globalThis, { localStorage: { getItem: () => null, setItem: () => undefined } });
+  const kept = new Map<string, string>();
+  Object.assign(globalThis, {
+    localStorage: {
+      getItem: (name: string) => kept.get(name) ?? null,
+      setItem: (name: string, text: string) => kept.set(name, text),
+      removeItem: (name: string) => kept.delete(name),
+    },
+  });
   class Refused extends Error {
     constructor(
       readonly status: number,
@@ -20,20 +27,9 @@ const { client } = vi.hoisted(() => {
 });
 vi.mock("../api/client", () => client);
 
-const {
-  edit,
-  keepMine,
-  moveParam,
-  onEdit,
-  onOpenAgain,
-  pretend,
-  rest,
-  saveLeaving,
-  settle,
-  standing,
-  step,
-  takeTheirs,
-} = await import("./edits");
+const { edit, keepMine, moveParam, onEdit, onOpenAgain, pretend, standing, step, takeTheirs, takeUp } =
+  await import("./edits");
+const { lookForUnkept, rest, saveLeaving, settle } = await import("./saving");
 const { useBench } = await import("./store");
 const { MASTER } = await import("../tree/tree");
 
@@ -56,6 +52,15 @@ const revisionOf = (id: number, gainDb: number) => ({ id, recipe: recipeOf(gainD
 const sent = vi.fn();
 const gain = (recipe: Recipe | null) => (recipe?.master[0]?.params as unknown as { gain_db: number }).gain_db;
 
+interface Saved {
+  base: number;
+  id: string;
+  unanswered: string[];
+  label: string;
+  recipe: Recipe;
+}
+const saves = () => client.api.edit.mock.calls.map(([, edit]) => edit as Saved);
+
 let begins = 0;
 
 beforeEach(() => {
@@ -65,7 +70,7 @@ beforeEach(() => {
   for (const call of Object.values(client.api)) call.mockReset();
   client.api.describe.mockResolvedValue({ t: { summary: "", picture: {} } });
   let id = 1;
-  client.api.edit.mockImplementation((_song: number, _base: number, _label: string, recipe: Recipe) =>
+  client.api.edit.mockImplementation((_song: number, { recipe }: Saved) =>
     Promise.resolve({ id: ++id, recipe } as unknown as Revision),
   );
   sent.mockReset();
@@ -99,7 +104,7 @@ describe("an edit", () => {
     expect(client.api.edit).not.toHaveBeenCalled();
     await vi.advanceTimersByTimeAsync(400);
     expect(client.api.edit).toHaveBeenCalledTimes(1);
-    expect(client.api.edit.mock.lastCall!.slice(0, 3)).toEqual([7, 1, "gain_db"]);
+    expect(saves()).toMatchObject([{ base: 1, label: "gain_db" }]);
     expect(useBench.getState().saved).toBe("saved");
     expect(useBench.getState().revision?.id).toBe(2);
   });
@@ -116,10 +121,11 @@ describe("an edit", () => {
     await vi.advanceTimersByTimeAsync(0);
     edit(recipeOf(2), "two", true);
     await vi.advanceTimersByTimeAsync(1);
-    expect(client.api.edit.mock.calls.map(([, base, label]) => [base, label] as unknown[])).toEqual([
-      [1, "one"],
-      [2, "two"],
+    expect(saves()).toMatchObject([
+      { base: 1, label: "one" },
+      { base: 2, label: "two" },
     ]);
+    expect(saves()[0]!.id).not.toBe(saves()[1]!.id);
     expect(gain(useBench.getState().recipe)).toBe(2);
   });
 
@@ -177,14 +183,60 @@ describe("an edit", () => {
   it("is sent when the page goes away", () => {
     edit(recipeOf(6), "leaving");
     saveLeaving();
-    expect(client.api.edit.mock.lastCall).toMatchObject([
-      7,
-      1,
-      "leaving",
-      { master: [{ params: { gain_db: 6 } }] },
-      true,
+    expect(saves()).toMatchObject([
+      { base: 1, label: "leaving", recipe: { master: [{ params: { gain_db: 6 } }] } },
     ]);
+    expect(client.api.edit.mock.lastCall![2]).toBe(true);
     rest();
+  });
+
+  it("that lasts is kept twice a second, as one movement, and what is measured stays that of before", async () => {
+    for (let step = 0; step < 50; step++) {
+      moveParam("t", "gain_db", step / 10);
+      await vi.advanceTimersByTimeAsync(40);
+    }
+    expect(saves().length).toBeGreaterThanOrEqual(4);
+    expect(new Set(saves().map(({ id }) => id)).size).toBe(1);
+    expect(useBench.getState()).toMatchObject({ saved: "saving", revision: { id: 1 } });
+    rest();
+    await vi.advanceTimersByTimeAsync(1);
+    expect([gain(saves().at(-1)!.recipe), useBench.getState().saved]).toEqual([4.9, "saved"]);
+    expect(useBench.getState().revision!.id).toBeGreaterThan(1);
+    moveParam("t", "gain_db", 9);
+    rest();
+    await vi.advanceTimersByTimeAsync(1);
+    expect(saves().at(-1)!.id, "another movement").not.toBe(saves()[0]!.id);
+  });
+
+  it("whose answer was lost is named with the next, so that it is nobody else's", async () => {
+    client.api.edit.mockRejectedValueOnce(new client.Refused(0, "no answer"));
+    edit(recipeOf(4), "lost", true);
+    await vi.advanceTimersByTimeAsync(1);
+    edit(recipeOf(5), "next", true);
+    await vi.advanceTimersByTimeAsync(1);
+    const [lost, next] = saves();
+    expect(next).toMatchObject({ base: 1, unanswered: [lost!.id] });
+    expect(localStorage.getItem("unkept:7")).toBeNull();
+  });
+
+  it("that no server had is held in the browser and offered at the next start", async () => {
+    client.api.edit.mockRejectedValue(new client.Refused(0, "no answer"));
+    edit(recipeOf(4), "held", true);
+    await vi.advanceTimersByTimeAsync(1);
+    const held = localStorage.getItem("unkept:7")!;
+    expect(JSON.parse(held)).toMatchObject({ label: "held", recipe: recipeOf(4) });
+    client.api.edit.mockImplementation((_song: number, { recipe }: Saved) =>
+      Promise.resolve({ id: 9, recipe } as unknown as Revision),
+    );
+    await takeTheirs();
+    localStorage.setItem("unkept:7", held);
+    useBench.setState({ recipe: recipeOf(0), unkept: null });
+    lookForUnkept(useBench.getState().song!);
+    await vi.advanceTimersByTimeAsync(3100);
+    expect(useBench.getState().unkept).toMatchObject({ label: "held" });
+    takeUp();
+    await vi.advanceTimersByTimeAsync(1);
+    expect([gain(saves().at(-1)!.recipe), localStorage.getItem("unkept:7")]).toEqual([4, null]);
   });
 
   it("that is pretended is heard and not kept", async () => {

@@ -1,20 +1,18 @@
-/** Edits: heard and drawn at once, kept as revisions when the hand rests. */
-import { api, Refused } from "../api/client";
+/** Edits: heard and drawn at once; `saving.ts` keeps them. */
+import { api } from "../api/client";
 import type { Recipe, Revision } from "../api/types";
 import { withoutLostRides } from "../tree/rides";
 import { MASTER, stageOf } from "../tree/tree";
 import { formatMoment } from "../ui/format";
 import { chainOf, laneOf, setParam } from "./editing";
 import type { Lane } from "./editing";
+import { changed, forgetNote, giveUp, onRefused, settle } from "./saving";
 import { complain, readings, useBench } from "./store";
 
 const get = useBench.getState;
 const set = useBench.setState;
 
-const REST_MS = 350;
 const SEND_MS = 25;
-const RETRY_MS = 1500;
-const LONGEST_PAUSE_MS = 30000;
 
 /** How an edit reaches the ear; the player puts itself here. */
 let sendEdit: (recipe: Recipe, revision: number) => void = () => undefined;
@@ -26,10 +24,6 @@ export function onEdit(send: typeof sendEdit): void {
 let revisionHeard = 0;
 let sentAt = 0;
 let sendTimer: ReturnType<typeof setTimeout> | null = null;
-let restTimer: ReturnType<typeof setTimeout> | null = null;
-let unsaved: { label: string } | null = null;
-let saving: Promise<void> = Promise.resolve();
-let pauseMs = RETRY_MS;
 
 /** Change the recipe: heard and drawn at once, kept as a revision when the hand rests. */
 export function edit(edited: Recipe, label: string, resting = false): void {
@@ -41,22 +35,13 @@ export function edit(edited: Recipe, label: string, resting = false): void {
   sendSoon();
   // the live socket draws what it hears of
   if (!get().connected) describe();
-  unsaved = { label };
-  if (restTimer) clearTimeout(restTimer);
-  restTimer = setTimeout(save, resting ? 0 : REST_MS);
+  changed(label, resting);
 }
 
 /** Move one value, as a hand on its rule would. */
 export function moveParam(id: string, name: string, value: number): void {
   const { recipe } = get();
   if (recipe) edit(setParam(recipe, id, name, value), name);
-}
-
-/** The hand has let go: keep what it did. */
-export function rest(): void {
-  if (!unsaved) return;
-  if (restTimer) clearTimeout(restTimer);
-  restTimer = setTimeout(save, 0);
 }
 
 let disguise: ((recipe: Recipe) => Recipe) | null = null;
@@ -80,50 +65,6 @@ function sendSoon(): void {
   else sendTimer ??= setTimeout(send, wait);
 }
 
-/** Asked after a wait, during which another edit may have come. */
-function hasUnsaved(): boolean {
-  return unsaved !== null;
-}
-
-function save(): void {
-  restTimer = null;
-  saving = saving.then(saveNow);
-}
-
-async function saveNow(): Promise<void> {
-  const { song, recipe, revision } = get();
-  if (!song || !recipe || !revision || !unsaved) return;
-  const { label } = unsaved;
-  unsaved = null;
-  try {
-    const kept = await api.edit(song.id, revision.id, label, recipe);
-    if (get().song?.id !== song.id) return;
-    // only the number moves: what was edited meanwhile stays
-    pauseMs = RETRY_MS;
-    set({ revision: kept, saved: hasUnsaved() ? "saving" : "saved", problem: null });
-  } catch (refused) {
-    if (get().song?.id !== song.id) return;
-    unsaved ??= { label };
-    set({ saved: "failed" });
-    complain(refused);
-    const status = refused instanceof Refused ? refused.status : 0;
-    if (status === 409) set({ conflict: true });
-    else if (status === 400) stand(revision);
-    else {
-      // the server or its disk is in trouble: again, with growing pauses
-      restTimer = setTimeout(save, pauseMs);
-      pauseMs = Math.min(2 * pauseMs, LONGEST_PAUSE_MS);
-    }
-  }
-}
-
-/** The page goes away: what is not kept yet is sent without waiting for an answer. */
-export function saveLeaving(): void {
-  const { song, recipe, revision } = get();
-  if (!song || !recipe || !revision || !unsaved) return;
-  api.edit(song.id, revision.id, unsaved.label, recipe, true).catch(() => undefined);
-}
-
 /** Another window was quicker: keep what was edited here as a version beside it. */
 export async function keepMine(): Promise<void> {
   const { song, recipe } = get();
@@ -139,19 +80,9 @@ export async function keepMine(): Promise<void> {
 
 /** Another window was quicker: go on from what it left. */
 export async function takeTheirs(): Promise<void> {
-  unsaved = null;
+  giveUp();
   set({ conflict: false, problem: null });
   await openAgain();
-}
-
-/** Everything that was edited is kept when this is done. */
-export async function settle(): Promise<void> {
-  rest();
-  if (restTimer) {
-    clearTimeout(restTimer);
-    save();
-  }
-  await saving;
 }
 
 let openAgain: () => Promise<void> = () => Promise.resolve();
@@ -163,7 +94,7 @@ export function onOpenAgain(open: typeof openAgain): void {
 
 /** Take a revision as the present state. */
 function stand(revision: Revision): void {
-  unsaved = null;
+  giveUp();
   const { recipe } = revision;
   set({ revision, recipe, saved: "saved", also: [], ...standing(recipe, get().lane, get().selected) });
   readings.forget();
@@ -184,6 +115,21 @@ export function standing(
     lane: there,
     selected: (chain.find((stage) => stage.kind === "compressor") ?? chain[0])?.id ?? null,
   };
+}
+
+onRefused(stand);
+
+/** Take up edits that this browser held because no server had them. */
+export function takeUp(): void {
+  const { unkept, song } = get();
+  set({ unkept: null });
+  if (unkept && unkept.song === song?.id) edit(unkept.recipe, unkept.label, true);
+}
+
+/** Give up edits that this browser held. */
+export function leaveUnkept(): void {
+  set({ unkept: null });
+  forgetNote(get().song);
 }
 
 export function step(direction: "undo" | "redo"): Promise<void> {

@@ -6,7 +6,8 @@ import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
 import { MASTER } from "../tree/tree";
-import { describe, moveParam, onOpenAgain, onEdit, settle, standing } from "./edits";
+import { describe, moveParam, onOpenAgain, onEdit, standing } from "./edits";
+import { lookForUnkept, settle } from "./saving";
 import { carried } from "../ui/scale";
 import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
 import { complain, PLAIN, readings, useBench } from "./store";
@@ -78,6 +79,7 @@ export async function openSong(id: number): Promise<void> {
     match: UNMATCHED,
     blind: null,
     conflict: false,
+    unkept: null,
     also: [],
   });
   known = UNKNOWN;
@@ -104,6 +106,7 @@ export async function openSong(id: number): Promise<void> {
   player.ask({ type: "hand", others: atHand });
   applyGains();
   describe();
+  lookForUnkept(song);
   localStorage.setItem("song", String(id));
   if (addressed() !== id) window.history.pushState(null, "", `/songs/${id}`);
 }

@@ -57,11 +57,22 @@ interface BenchState {
   problem: string | null;
   /** whether another window has gone on from where this one began */
   conflict: boolean;
+  /** edits that this browser held because no server had them */
+  unkept: Unkept | null;
   /** Something that went well and is worth a word. */
   said: string | null;
   dark: boolean;
   /** whether single letters act; with Ctrl or Alt keys always do */
   letters: boolean;
+}
+
+/** Edits that this browser kept because no server had them yet. */
+export interface Unkept {
+  song: number;
+  label: string;
+  recipe: Recipe;
+  /** ms since 1970 */
+  at: number;
 }
 
 export const useBench = create<BenchState>(() => ({
@@ -92,6 +103,7 @@ export const useBench = create<BenchState>(() => ({
   queueMs: 200,
   problem: null,
   conflict: false,
+  unkept: null,
   said: null,
   dark: localStorage.getItem("theme") === "dark",
   letters: localStorage.getItem("letters") !== "off",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -174,8 +175,21 @@ def _newest_child(db: sqlite3.Connection, revision_id: int) -> sqlite3.Row | Non
     return row
 
 
-def save_revision(library: Library, song_id: int, base_id: int, label: str, document: Any) -> Revision:
+def save_revision(
+    library: Library,
+    song_id: int,
+    base_id: int,
+    label: str,
+    document: Any,
+    save_id: str | None = None,
+    unanswered: Sequence[str] = (),
+) -> Revision:
     """Keep an edit made on revision ``base_id``.
+
+    Args:
+        save_id: one movement of the hand: saved again under the same name, it takes the place of what it was, so that
+            a movement that lasts is kept while it lasts and is one edit all the same.
+        unanswered: names of saves of which the bench has not heard what became of them; they are no other window's.
 
     Raises:
         RecipeError: the recipe is refused, or does not go with the song's sources.
@@ -192,10 +206,29 @@ def save_revision(library: Library, song_id: int, base_id: int, label: str, docu
         if before.recipe == recipe:
             # also where a save came through and its answer did not: asked again, it is answered again
             return before
-        if before.id != base_id:
+        made_by = db.execute("SELECT save_id FROM revisions WHERE id = ?", (before.id,)).fetchone()["save_id"]
+        own = made_by is not None and made_by in (save_id, *unanswered)
+        if before.id != base_id and not own:
             raise Conflict("this song was edited in another window since; reload to go on from there")
-        _add_revision(db, song_id, base_id, label, recipe, before.bounces)
+        if made_by is not None and made_by == save_id and not _is_named(db, before.id):
+            db.execute(
+                "UPDATE revisions SET label = ?, recipe = ?, made_at = ? WHERE id = ?",
+                (label, json.dumps(dump_recipe(recipe)), now(), before.id),
+            )
+        else:
+            made = _add_revision(db, song_id, before.id, label, recipe, before.bounces)
+            db.execute("UPDATE revisions SET save_id = ? WHERE id = ?", (save_id, made))
         return _current(db, song_id)
+
+
+def _is_named(db: sqlite3.Connection, revision_id: int) -> bool:
+    """Whether a version or a print stands for exactly this state."""
+    row = db.execute(
+        "SELECT EXISTS (SELECT 1 FROM versions WHERE revision_id = :id)"
+        " OR EXISTS (SELECT 1 FROM prints WHERE revision_id = :id) AS named",
+        {"id": revision_id},
+    ).fetchone()
+    return bool(row["named"])
 
 
 def step_revision(library: Library, song_id: int, back: bool) -> Revision:

@@ -99,7 +99,12 @@ class Lane:
             except Exception:  # noqa: BLE001  whatever one job brings up, the others are heard
                 _log.exception("a job's message was not understood: %.200s", line)
         process.wait()
+        process.stdout.close()
         with self._lock:
+            # nobody gives it more: it is known to be gone
+            assert process.stdin is not None
+            with contextlib.suppress(BrokenPipeError):
+                process.stdin.close()
             lost = list(jobs.values())
             jobs.clear()
         for job in lost:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
 from flask import Blueprint, Response, jsonify, request
 from pydantic import Field
@@ -16,13 +16,16 @@ from tin_kettle.store import songs as kept
 from tin_kettle.store.songs import Revision
 from tin_kettle.store.sources import KeptSource, find_source, load_waveform, song_sources, summed_waveform
 from tin_kettle.web.asked import Asked, Number, asked, document, whole_number
-from tin_kettle.web.context import context
+from tin_kettle.web.context import context, passage
 from tin_kettle.web.replacing import fitted
 
 blueprint = Blueprint("songs", __name__, url_prefix="/api/songs")
 MOST_COLUMNS = 8000
 MOST_BUSES = 32
 MOST_VIEW_BYTES = 16 << 10
+
+
+SaveId = Annotated[str, Field(min_length=1, max_length=64)]
 
 
 class SourceAsked(Asked):
@@ -40,9 +43,12 @@ class SongAsked(Asked):
 
 
 class EditAsked(Asked):
-    """``base`` is the revision that it was made on."""
+    """``base`` is the revision that it was made on, ``id`` the movement of the hand that it belongs to, ``unanswered``
+    are movements of which the bench does not know what became of them."""
 
     base: Number
+    id: SaveId | None = None
+    unanswered: list[SaveId] = Field(default=[], max_length=100)
     label: str = "edit"
     recipe: Any
 
@@ -130,18 +136,21 @@ def waveform(song_id: int) -> Response:
     """Columns ``[lowest, highest]`` of the sources between two frames."""
     library, bus = context().library, request.args.get("bus")
     listed = song_sources(library, song_id)
-    frames = max((source.frames for source in listed.values()), default=1)
     sources = [source for bus_id, source in listed.items() if bus in (None, bus_id)]
+    if not sources:
+        raise LibraryError(f"there is no song {song_id}, or nothing in it of that name; choose one from the list")
+    frames = max(source.frames for source in listed.values())
     count = min(max(whole_number("columns", 1000), 1), MOST_COLUMNS)
     pyramids = [load_waveform(library, source.sha256) for source in sources]
-    return jsonify(summed_waveform(pyramids, whole_number("from", 0), whole_number("to", frames), count))
+    return jsonify(summed_waveform(pyramids, *passage(frames), count))
 
 
 @blueprint.put("/<int:song_id>/recipe")
 def edit(song_id: int) -> Response:
     """Keep an edit."""
     given = asked(EditAsked)
-    saved = kept.save_revision(context().library, song_id, given.base, given.label[:200], given.recipe)
+    library, label = context().library, given.label[:200]
+    saved = kept.save_revision(library, song_id, given.base, label, given.recipe, given.id, given.unanswered)
     return jsonify(revision_document(saved))
 
 

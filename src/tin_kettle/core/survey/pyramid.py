@@ -83,5 +83,6 @@ class Pyramid:
     @classmethod
     def load(cls, path: Path) -> Self:
         """Read what :meth:`save` wrote."""
-        with np.load(path) as kept:
+        # opened here: what is no archive would leave it open
+        with path.open("rb") as file, np.load(file) as kept:
             return cls(kept["base"], int(kept["frames"]))

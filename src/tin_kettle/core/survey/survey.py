@@ -138,7 +138,8 @@ class Survey:
     @classmethod
     def load(cls, path: Path) -> Survey:
         """Read what :meth:`save` wrote."""
-        with np.load(path) as kept:
+        # opened here: what is no archive would leave it open
+        with path.open("rb") as file, np.load(file) as kept:
             about = json.loads(str(kept["about"]))
             stages: dict[str, dict[str, NDArray[np.float32]]] = {}
             for name in kept.files:

@@ -1,0 +1,50 @@
+"""``make attack``: every attack at length; writes ``docs/reliability.md``."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from datetime import UTC, datetime
+from pathlib import Path
+
+from tests.attack import connections, documents, files, kills, messages, routes
+from tests.attack.row import Row
+
+PAGE = Path("docs/reliability.md")
+HEAD = """# Reliability
+
+Made by `make attack` on {day}. Each line is an attack on the running program; *harm* counts what got through: an
+acknowledged edit that was lost, a fault where words should have been, silence for whoever listened meanwhile, a
+message with a path of the machine. `make test` runs the same attacks for a minute or two.
+
+What an edit may lose when browser or server die is tested in `tests/browser/test_surprises.py`: a finished move
+nothing, a drag what its last half second did where the browser itself is killed, nothing where it is closed.
+
+| attack | tried | found | harm |
+|---|---|---|---|
+"""
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        rows: list[Row] = []
+        for attack in (
+            lambda: [kills.servers(folder, 20)],
+            lambda: [kills.workers(folder, 20)],
+            lambda: [documents.attack(folder, 6000)],
+            lambda: [files.attack(folder, 1200)],
+            lambda: [messages.attack(6000)],
+            lambda: [routes.attack(folder, 9000)],
+            lambda: connections.attack(folder, 15.0),
+        ):
+            for row in attack():
+                print(row.attack, row.tried, row.found, *row.harm, sep=" · ", flush=True)  # noqa: T201
+                rows.append(row)
+    lines = [f"| {row.attack} | {row.tried} | {row.found} | {len(row.harm)} |\n" for row in rows]
+    PAGE.write_text(HEAD.format(day=datetime.now(UTC).date()) + "".join(lines))
+    sys.exit(any(row.harm for row in rows))
+
+
+if __name__ == "__main__":
+    main()
