@@ -63,7 +63,10 @@ def draw_stage(rng: np.random.Generator, names: Names, depth: int = 0) -> dict[s
 def _draw_plain(rng: np.random.Generator, kind: Kind) -> dict[str, Any]:
     params = draw_params(rng, describe_params(kind.params))
     for name, items in kind.items.items():
-        drawn = [draw_params(rng, describe_params(items.params)) for _ in range(int(rng.integers(MOST_ITEMS + 1)))]
+        # crossovers stay as they are declared, and want one band more
+        corners = len(kind.crossovers_hz(kind.params()))
+        count = corners + 1 if corners else int(rng.integers(MOST_ITEMS + 1))
+        drawn = [draw_params(rng, describe_params(items.params)) for _ in range(count)]
         by_id = "id" in items.params.model_fields
         params[name] = [{"id": f"i{i}", **one} if by_id else one for i, one in enumerate(drawn)]
     return params

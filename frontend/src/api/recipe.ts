@@ -17,7 +17,18 @@ export interface Recipe {
    * @maxItems 200
    */
   groups: Bus[];
-  master: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage | SplitStage)[];
+  master: (
+    | TrimStage
+    | FilterStage
+    | EqualizerStage
+    | DynamicEqualizerStage
+    | CompressorStage
+    | BandDynamicsStage
+    | TamerStage
+    | LevellerStage
+    | LimiterStage
+    | SplitStage
+  )[];
   /**
    * @maxItems 1000
    */
@@ -34,7 +45,18 @@ export interface Bus {
   id: string;
   name: string;
   group: string | null;
-  chain: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage | SplitStage)[];
+  chain: (
+    | TrimStage
+    | FilterStage
+    | EqualizerStage
+    | DynamicEqualizerStage
+    | CompressorStage
+    | BandDynamicsStage
+    | TamerStage
+    | LevellerStage
+    | LimiterStage
+    | SplitStage
+  )[];
   gain_db: number;
   pan: number;
   muted: boolean;
@@ -111,6 +133,42 @@ export interface Band {
   channels: "stereo" | "mid" | "side" | "left" | "right";
 }
 /**
+ * Moves of tone that come only when they are needed: an S, a boomy note, cymbals, a kick that wants more.
+ */
+export interface DynamicEqualizerStage {
+  id: string;
+  kind: "dynamic_equalizer";
+  on: boolean;
+  channels: "stereo";
+  mix: number;
+  params: DynamicEqualizerParams;
+}
+export interface DynamicEqualizerParams {
+  /**
+   * @maxItems 12
+   */
+  bands: Pin[];
+}
+/**
+ * One place that moves.
+ */
+export interface Pin {
+  id: string;
+  on: boolean;
+  shape: "bell" | "low_shelf" | "high_shelf" | "flat_top";
+  hz: number;
+  q: number;
+  gain_db: number;
+  range_db: number;
+  when: "above" | "below";
+  threshold_db: number;
+  ratio: number;
+  timing: "by_frequency" | "manual";
+  attack_ms: number;
+  release_ms: number;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+}
+/**
  * Holds the mix together by turning down what is loud, a dB or two at a time.
  */
 export interface CompressorStage {
@@ -149,6 +207,86 @@ export interface DetectorFilter {
   q: number;
   gain_db: number;
   slope: 6 | 12 | 24;
+}
+/**
+ * Each range of the sound held, opened or lifted on its own: a low end that stays tight, highs that stay calm.
+ */
+export interface BandDynamicsStage {
+  id: string;
+  kind: "band_dynamics";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: BandDynamicsParams;
+}
+export interface BandDynamicsParams {
+  /**
+   * @minItems 1
+   * @maxItems 4
+   */
+  crossovers_hz: number[];
+  /**
+   * @minItems 2
+   * @maxItems 5
+   */
+  bands: DynamicBand[];
+}
+/**
+ * One band and its dynamics.
+ */
+export interface DynamicBand {
+  id: string;
+  on: boolean;
+  gain_db: number;
+  mode: "compress" | "expand" | "lift";
+  threshold_db: number;
+  ratio: number;
+  knee_db: number;
+  attack_ms: number;
+  release_ms: number;
+  range_db: number;
+  link: number;
+  channels: "stereo" | "mid" | "side";
+}
+/**
+ * Calms what stands out of the spectrum, wherever it is at the moment: harsh highs, ringing, whistling.
+ */
+export interface TamerStage {
+  id: string;
+  kind: "tamer";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: TamerParams;
+}
+export interface TamerParams {
+  threshold_db: number;
+  strength: number;
+  max_cut_db: number;
+  width_oct: number;
+  attack_ms: number;
+  release_ms: number;
+  reference: "smoothed" | "tilted";
+  tilt_db_oct: number;
+  focus_low_hz: number;
+  focus_high_hz: number;
+  resolution_ms: 21 | 43 | 85 | 170;
+  keep: "result" | "removed";
+}
+/**
+ * Evens notes and phrases slowly, up and down, towards the sound's own average.
+ */
+export interface LevellerStage {
+  id: string;
+  kind: "leveller";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: LevellerParams;
+}
+export interface LevellerParams {
+  reach_db: number;
+  speed_s: number;
 }
 /**
  * Holds the ceiling, so that nothing overshoots in converters and lossy files.
@@ -203,7 +341,18 @@ export interface Branch {
   gain_db: number;
   pan: number;
   width: number;
-  chain: (TrimStage | FilterStage | EqualizerStage | CompressorStage | LimiterStage | SplitStage)[];
+  chain: (
+    | TrimStage
+    | FilterStage
+    | EqualizerStage
+    | DynamicEqualizerStage
+    | CompressorStage
+    | BandDynamicsStage
+    | TamerStage
+    | LevellerStage
+    | LimiterStage
+    | SplitStage
+  )[];
 }
 /**
  * A named part of the song's time, in seconds.

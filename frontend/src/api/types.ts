@@ -5,7 +5,12 @@ export type { Branch, Bus, Recipe, Ride };
 export type Stage = Recipe["master"][number];
 export type Kind = Stage["kind"];
 export type Channels = "stereo" | "mid" | "side" | "left" | "right";
-export type Value = number | boolean | string | null | DetectorFilter[] | Band[] | string[];
+export type Value = number | boolean | string | null | DetectorFilter[] | Item[] | string[] | number[];
+/** A part of a stage's list, such as a band. */
+export type Item = Extract<
+  Stage,
+  { kind: "equalizer" | "band_dynamics" | "dynamic_equalizer" }
+>["params"]["bands"][number];
 export type Band = Extract<Stage, { kind: "equalizer" }>["params"]["bands"][number];
 export interface DetectorFilter {
   kind: "high_pass" | "low_pass" | "bell" | "high_shelf" | "low_shelf";
@@ -196,17 +201,10 @@ export interface Survey extends Partial<MapRows> {
 }
 
 /** What a stage reads, by name; what it takes off is there where it takes something off. */
-export interface Series {
-  input_db: number[];
-  heard_db: number[];
-  output_db?: number[];
-  effort_db?: number[];
-}
+export type Series = Partial<Record<string, number[]>>;
 
-export interface SurveySeries extends Series {
-  /** the effort over the passage, in words */
-  words: string;
-}
+/** With the effort over the passage in words. */
+export type SurveySeries = Series & { words: string & number[] };
 
 /** Gains for equal loudness, never above 0 dB. */
 export interface Match {

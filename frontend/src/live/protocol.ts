@@ -31,12 +31,7 @@ export interface Gauge {
 }
 
 /** What a stage reads of a block by name; of a bus, a group or a branch only what it gives. */
-interface Reading {
-  input_db?: Row;
-  heard_db?: Row;
-  output_db?: Row;
-  effort_db?: Row;
-}
+type Reading = Partial<Record<string, Row>>;
 
 export interface Meters {
   now: Gauge;
@@ -45,6 +40,8 @@ export interface Meters {
   stages: Record<string, Reading>;
   /** of the chosen stage: what its detector listens to; what comes into a split, and what each branch gives */
   inside: Record<string, Spectrum>;
+  /** of the chosen stage: what it works by, over frequency */
+  curves: Record<string, Row>;
   /** frames for which the chain rings on after the song */
   tail: number;
   /** gains by the loudness heard so far; null while one of the two is silent */

@@ -8,6 +8,8 @@ import { back, xAt } from "../plots/plot";
 interface Props {
   hz: number;
   number: number;
+  /** What it is where it is no crossover. */
+  name?: string;
   frame: Frame;
   axis: Axis;
   onMove: (hz: number) => void;
@@ -23,7 +25,7 @@ const STEPS: Record<string, number> = {
 };
 
 /** A border between two bands: drag it along the spectrum, finely with Shift; arrows move it by a semitone. */
-export function Crossover({ hz, number, frame, axis, onMove }: Props) {
+export function Crossover({ hz, number, name, frame, axis, onMove }: Props) {
   const x = xAt(frame, axis, hz);
   const hzAt = (px: number) => back(axis, px / frame.width);
   const drag = useDrag({
@@ -46,7 +48,7 @@ export function Crossover({ hz, number, frame, axis, onMove }: Props) {
     <div
       role="slider"
       tabIndex={0}
-      aria-label={`Crossover ${number}`}
+      aria-label={name ?? `Crossover ${number}`}
       aria-valuemin={axis.low}
       aria-valuemax={axis.high}
       aria-valuenow={hz}
@@ -58,7 +60,9 @@ export function Crossover({ hz, number, frame, axis, onMove }: Props) {
       style={{ left: x, top: frame.top, height: frame.height }}
     >
       <span className="pointer-events-none absolute inset-y-0 left-[6px] w-[1.5px] bg-copper" />
-      <span className="pointer-events-none absolute bottom-0 left-1/2 -translate-x-1/2 bg-copper px-[6px] py-px font-[650] whitespace-nowrap text-on-rim">
+      <span
+        className={`pointer-events-none absolute bottom-0 ${x > frame.left + frame.width - 24 ? "right-0" : x < frame.left + 24 ? "left-0" : "left-1/2 -translate-x-1/2"} bg-copper px-[6px] py-px font-[650] whitespace-nowrap text-on-rim`}
+      >
         {formatHz(hz)}
       </span>
     </div>

@@ -14,8 +14,10 @@ import { SERIES_COLUMNS, usePassage, useSeries } from "./usePassage";
 
 interface Props {
   stage: Stage;
-  /** A level drawn across, in dB, such as a threshold. */
-  level: { db: number; label: string; onMove?: (db: number) => void; onRest?: () => void };
+  /** Which series it shows: what comes in, what is listened to, what is done. */
+  reads?: { input: string; heard: string; effort: string };
+  /** A level drawn across, in dB, such as a threshold; nothing where none is. */
+  level: null | { db: number; label: string; onMove?: (db: number) => void; onRest?: () => void };
   /** What the stage listens to, in words; nothing where that is what comes in. */
   heardIs?: string;
   /** The lowest level that is ever shown, in dB. */
@@ -24,10 +26,13 @@ interface Props {
   effortDb: number;
 }
 
+const READS = { input: "input_db", heard: "heard_db", effort: "effort_db" };
 const UPPER = 0.62;
 const GAP = 16;
 const DRAW_MS = 90;
 const NEAR_PX = 9;
+/** In less room than this the legend says only what is particular. */
+const NARROW_PX = 330;
 
 function frames(width: number, height: number): [Frame, Frame] {
   const left = 34;
@@ -40,7 +45,7 @@ function frames(width: number, height: number): [Frame, Frame] {
 }
 
 /** The passage over time: what comes in, what the stage listens to, and below it what is taken off. */
-export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Props) {
+export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, effortDb }: Props) {
   const passage = usePassage();
   const survey = useSeries(stage.id, passage);
   const held = useRef(false);
@@ -50,31 +55,40 @@ export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Prop
 
   const ref = useMovingCanvas((context, width, height) => {
     const [upper, lower] = frames(width, height);
-    const series = overlay(survey, readings.columns(stage.id, from, to, SERIES_COLUMNS), SERIES_COLUMNS);
-    const deepest = series.effort_db.reduce((low, db) => (db < low ? db : low), 0);
-    const floor = Math.max(effortDb, Math.ceil(-deepest / 2) * 2);
-    const effort: Axis = { low: -floor, high: 0 };
-    if (!held.current) axis.current = levelAxis(series.heard_db, level.db, deepestDb);
+    const live = readings.columns(stage.id, from, to, SERIES_COLUMNS);
+    const [came, heard, done] = [reads.input, reads.heard, reads.effort].map((name) =>
+      overlay(name, survey, live, SERIES_COLUMNS),
+    ) as [number[], number[], number[]];
+    const effort = effortAxis(done, effortDb);
+    if (!held.current) axis.current = levelAxis(heard, level?.db ?? deepestDb / 2, deepestDb);
     const levels = axis.current;
     drawGridY(context, upper, levels, ticksOf(levels));
-    drawGridY(context, lower, effort, [0, -floor / 2, -floor], "copper");
-    const xs = series.input_db.map((_, i) => upper.left + ((i + 0.5) / SERIES_COLUMNS) * upper.width);
+    drawGridY(context, lower, effort, ticksOfEffort(effort), "copper", effort.high > 0);
+    const xs = came.map((_, i) => upper.left + ((i + 0.5) / SERIES_COLUMNS) * upper.width);
     const y = (frame: Frame, axis: Axis) => (db: number) => yAt(frame, axis, Math.max(axis.low, db));
-    drawLine(context, upper, xs, series.input_db.map(y(upper, levels)), { ink: "tin", width: 1.1 });
-    drawLine(context, upper, xs, series.heard_db.map(y(upper, levels)), { ink: "rim", width: 1.4 });
-    const depth = series.effort_db.map(y(lower, effort));
+    drawLine(context, upper, xs, came.map(y(upper, levels)), { ink: "tin", width: 1.1 });
+    drawLine(context, upper, xs, heard.map(y(upper, levels)), { ink: "rim", width: 1.4 });
+    const depth = done.map(y(lower, effort));
+    const nought = yAt(lower, effort, 0);
     context.fillStyle = colour("copper2");
     depth.forEach((at, i) => {
-      if (!Number.isNaN(at) && at > lower.top)
-        context.fillRect(xs[i]! - 0.6, lower.top, lower.width / SERIES_COLUMNS + 0.6, at - lower.top);
+      if (!Number.isNaN(at) && at !== nought)
+        context.fillRect(
+          xs[i]! - 0.6,
+          Math.min(nought, at),
+          lower.width / SERIES_COLUMNS + 0.6,
+          Math.abs(at - nought),
+        );
     });
     drawLine(context, lower, xs, depth, { ink: "copper", width: 1.3 });
-    drawLevel(context, upper, levels, level.db, level.label);
+    if (level) drawLevel(context, upper, levels, level.db, level.label);
     context.fillStyle = colour("mute");
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
-    const legend = heardIs ? `grey: the music   blue: ${heardIs}` : "blue: the music";
-    context.fillText(`${legend}   copper: gain taken off`, upper.left + 6, upper.top + upper.height + 11);
+    const narrow = width < NARROW_PX;
+    const legend = heardIs ? `${narrow ? "" : "grey: the music   "}blue: ${heardIs}` : "blue: the music";
+    const gains = narrow ? "" : `   copper: ${effort.high > 0 ? "gain" : "gain taken off"}`;
+    context.fillText(legend + gains, upper.left + 6, upper.top + upper.height + 11);
   }, DRAW_MS);
 
   const dbAt = (event: PointerEvent<HTMLElement>) => {
@@ -85,17 +99,17 @@ export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Prop
   };
   const grabs = (event: PointerEvent<HTMLElement>) => {
     const { y, upper } = dbAt(event);
-    return level.onMove !== undefined && Math.abs(y - yAt(upper, axis.current, level.db)) <= NEAR_PX;
+    return level?.onMove !== undefined && Math.abs(y - yAt(upper, axis.current, level.db)) <= NEAR_PX;
   };
   const drag = useDrag({
     grab: (event) => {
       held.current = grabs(event);
       return held.current || null;
     },
-    move: (event) => level.onMove?.(Math.max(deepestDb, Math.min(0, dbAt(event).db))),
+    move: (event) => level?.onMove?.(Math.max(deepestDb, Math.min(0, dbAt(event).db))),
     rest: () => {
       held.current = false;
-      level.onRest?.();
+      level?.onRest?.();
     },
   });
 
@@ -104,7 +118,7 @@ export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Prop
       <canvas
         ref={ref}
         role="img"
-        aria-label={`${level.label} over the passage: the level that is listened to, and the gain taken off below it`}
+        aria-label={`${level ? level.label : "Levels"} over the passage: what is listened to, and the gain below it`}
         className="touch-none"
         {...drag}
         onPointerMove={(event) => {
@@ -122,6 +136,18 @@ export function TimePicture({ stage, level, heardIs, deepestDb, effortDb }: Prop
       />
     </div>
   );
+}
+
+/** From what is taken off most to what is added most, in steps of 2 dB. */
+function effortAxis(done: readonly number[], least: number): Axis {
+  const low = done.reduce((most, db) => (db < most ? db : most), 0);
+  const high = done.reduce((most, db) => (db > most ? db : most), 0);
+  const up = high > 0.05 ? Math.ceil(high / 2) * 2 : 0;
+  return { low: up && low > -0.05 ? 0 : -Math.max(up ? 2 : least, Math.ceil(-low / 2) * 2), high: up };
+}
+
+function ticksOfEffort({ low, high }: Axis): number[] {
+  return high > 0 ? [high, 0, ...(low < 0 ? [low] : [])] : [0, low / 2, low];
 }
 
 function drawLevel(

@@ -99,7 +99,7 @@ export function reachDb(bands: readonly Band[]): number {
 }
 
 /** The range that a band works on, for hearing it alone. */
-export function rangeOf(band: Band): { low_hz: number; high_hz: number } {
+export function rangeOf(band: Pick<Band, "shape" | "hz" | "q">): { low_hz: number; high_hz: number } {
   if (band.shape === "high_shelf" || band.shape === "low_pass") return { low_hz: band.hz, high_hz: 22000 };
   if (band.shape === "low_shelf" || band.shape === "high_pass") return { low_hz: 16, high_hz: band.hz };
   const half = Math.max(1 / 6, Math.asinh(1 / (2 * band.q)) / Math.LN2);

@@ -25,6 +25,13 @@ export const VIEWS: Record<Kind, StageView> = {
   trim: { Body: body<"trim">(() => import("./TrimView")), taps: RESULT },
   filter: { Body: body<"filter">(() => import("./FilterView")), taps: RESULT },
   equalizer: { Body: body<"equalizer">(() => import("./EqualizerEditor")), taps: RESULT },
+  dynamic_equalizer: {
+    Body: body<"dynamic_equalizer">(() => import("./DynamicEqualizerView")),
+    taps: RESULT,
+  },
+  band_dynamics: { Body: body<"band_dynamics">(() => import("./BandDynamicsView")), taps: RESULT },
+  tamer: { Body: body<"tamer">(() => import("./TamerView")), taps: RESULT },
+  leveller: { Body: body<"leveller">(() => import("./LevellerView")), taps: RESULT },
   compressor: { Body: body<"compressor">(() => import("./CompressorView")), taps: DETECTOR },
   limiter: { Body: body<"limiter">(() => import("./LimiterView")), taps: RESULT },
   split: { Body: body<"split">(() => import("./SplitView")), taps: RESULT },

@@ -122,14 +122,15 @@ describe("readings over the song", () => {
   it("stand where they were heard, the strongest of a column counts, the survey fills the rest", () => {
     const readings = new Readings();
     readings.reset(100 * READING_FRAMES);
-    const reading = { input_db: [-9, -3, -6, -8], heard_db: [-9, -3, -6, -8], effort_db: [0, -2, -1, 0] };
+    const row = (...values: number[]) => Float32Array.from(values);
+    const reading = { input_db: row(-9, -3, -6, -8), effort_db: row(0, -2, -1, 0) };
     const head = { epoch: 0, revision: 0, frames: 1024, position: 0, song: 8 * READING_FRAMES };
     readings.take(head, { stages: { hold: reading } } as never);
     const live = readings.columns("hold", 8 * READING_FRAMES, 16 * READING_FRAMES, 4)!;
-    expect(live.input_db.slice(0, 2)).toEqual([-3, -6]);
-    expect(live.effort_db.slice(0, 2)).toEqual([-2, -1]);
-    expect(live.effort_db[3]).toBeNaN();
+    expect(live.input_db!.slice(0, 2)).toEqual([-3, -6]);
+    expect(live.effort_db!.slice(0, 2)).toEqual([-2, -1]);
+    expect(live.effort_db![3]).toBeNaN();
     const survey = { input_db: [1, 2, 3, 4], heard_db: [1, 2, 3, 4], effort_db: [-4, -4, -4, -4] };
-    expect(overlay(survey, live, 4).effort_db).toEqual([-2, -1, -4, -4]);
+    expect(overlay("effort_db", survey, live, 4)).toEqual([-2, -1, -4, -4]);
   });
 });

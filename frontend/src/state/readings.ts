@@ -1,22 +1,17 @@
-/** What every stage read as it was heard, laid out over the song, for the pictures over time. */
+/** What every stage read as it was heard, laid out over the song by name, for the pictures over time. */
 import type { Series } from "../api/types";
 import type { BlockHead, Meters } from "../live/protocol";
 
 export const READING_FRAMES = 256;
 
-class Track {
-  readonly input: Float32Array;
-  readonly heard: Float32Array;
-  readonly output: Float32Array;
-  readonly effort: Float32Array;
+type Track = Map<string, Float32Array>;
 
-  constructor(length: number) {
-    this.input = new Float32Array(length).fill(NaN);
-    this.heard = new Float32Array(length).fill(NaN);
-    this.output = new Float32Array(length).fill(NaN);
-    this.effort = new Float32Array(length).fill(NaN);
-  }
+/** Whether a series tells what is taken off or added; the others are levels. */
+export function isEffort(name: string): boolean {
+  return name.startsWith("effort");
 }
+
+const strongest = (a: number, b: number) => (Math.abs(b) > Math.abs(a) ? b : a);
 
 export class Readings {
   private frames = 0;
@@ -34,23 +29,21 @@ export class Readings {
 
   take(head: BlockHead, meters: Meters): void {
     const at = Math.round(head.song / READING_FRAMES);
+    const length = Math.ceil(this.frames / READING_FRAMES) + 8;
+    if (at >= length) return;
     for (const [id, reading] of Object.entries(meters.stages)) {
       let track = this.tracks.get(id);
-      if (!track) {
-        track = new Track(Math.ceil(this.frames / READING_FRAMES) + 8);
-        this.tracks.set(id, track);
+      if (!track) this.tracks.set(id, (track = new Map<string, Float32Array>()));
+      for (const [name, values] of Object.entries(reading)) {
+        let row = track.get(name);
+        if (!row) track.set(name, (row = new Float32Array(length).fill(NaN)));
+        row.set(values?.subarray(0, length - at) ?? [], at);
       }
-      if (at >= track.input.length) continue;
-      const room = track.input.length - at;
-      track.input.set((reading.input_db ?? []).slice(0, room), at);
-      track.heard.set((reading.heard_db ?? []).slice(0, room), at);
-      track.output.set((reading.output_db ?? []).slice(0, room), at);
-      track.effort.set((reading.effort_db ?? []).slice(0, room), at);
     }
   }
 
   /** Columns between two song frames; NaN where nothing was heard yet. */
-  columns(id: string, from: number, to: number, count: number): Required<Series> | null {
+  columns(id: string, from: number, to: number, count: number): Series | null {
     const track = this.tracks.get(id);
     if (!track) return null;
     const width = (to - from) / count / READING_FRAMES;
@@ -65,26 +58,16 @@ export class Readings {
         }
         return found;
       });
-    return {
-      input_db: gather(track.input, Math.max),
-      heard_db: gather(track.heard, Math.max),
-      output_db: gather(track.output, Math.max),
-      effort_db: gather(track.effort, Math.min),
-    };
+    return Object.fromEntries(
+      [...track].map(([name, row]) => [name, gather(row, isEffort(name) ? strongest : Math.max)]),
+    );
   }
 }
 
-/** What was heard since the last change, over what the survey found. */
-export function overlay(survey: Series | null, live: Series | null, count: number): Required<Series> {
-  const merge = (a: number[] | undefined, b: number[] | undefined) =>
-    Array.from({ length: count }, (_, i) => {
-      const now = b?.[i] ?? NaN;
-      return Number.isNaN(now) ? (a?.[i] ?? NaN) : now;
-    });
-  return {
-    input_db: merge(survey?.input_db, live?.input_db),
-    heard_db: merge(survey?.heard_db, live?.heard_db),
-    output_db: merge(survey?.output_db, live?.output_db),
-    effort_db: merge(survey?.effort_db, live?.effort_db),
-  };
+/** One series as it was heard since the last change, over what the survey found. */
+export function overlay(name: string, survey: Series | null, live: Series | null, count: number): number[] {
+  return Array.from({ length: count }, (_, i) => {
+    const now = live?.[name]?.[i] ?? NaN;
+    return Number.isNaN(now) ? (survey?.[name]?.[i] ?? NaN) : now;
+  });
 }

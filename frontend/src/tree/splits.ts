@@ -194,7 +194,22 @@ export function setBranch(recipe: Recipe, id: string, fields: Partial<Branch>): 
 
 const NEAREST_OCTAVES = 1 / 3;
 
-/** Move one crossover; it stays between its neighbours, a third of an octave away from each. */
+/** Corners with one moved; it stays between its neighbours, a third of an octave away from each. */
+export function movedCorner(
+  corners: readonly number[],
+  index: number,
+  hz: number,
+  highest: number,
+): number[] {
+  const apart = 2 ** NEAREST_OCTAVES;
+  const low = index > 0 ? corners[index - 1]! * apart : LOWEST_HZ;
+  const high = index < corners.length - 1 ? corners[index + 1]! / apart : Math.min(HIGHEST_HZ, highest);
+  const moved = Number(Math.max(low, Math.min(high, hz)).toPrecision(3));
+  const held = Math.max(low, Math.min(high, moved));
+  return corners.map((one, i) => (i === index ? held : one));
+}
+
+/** Move one crossover of a split; it stays between its neighbours, a third of an octave away from each. */
 export function moveCrossover(
   recipe: Recipe,
   id: string,
@@ -203,15 +218,10 @@ export function moveCrossover(
   highest: number,
 ): Recipe {
   return withSplit(recipe, id, (split) => {
-    const corners = split.params.crossovers_hz;
-    const apart = 2 ** NEAREST_OCTAVES;
-    const low = index > 0 ? corners[index - 1]! * apart : LOWEST_HZ;
-    const high = index < corners.length - 1 ? corners[index + 1]! / apart : Math.min(HIGHEST_HZ, highest);
-    const moved = Number(Math.max(low, Math.min(high, hz)).toPrecision(3));
-    const held = Math.max(low, Math.min(high, moved));
+    const corners = movedCorner(split.params.crossovers_hz, index, hz, highest);
     return {
       ...split,
-      params: { ...split.params, crossovers_hz: corners.map((one, i) => (i === index ? held : one)) },
+      params: { ...split.params, crossovers_hz: corners },
     };
   });
 }

@@ -62,7 +62,7 @@ export function formatValue(param: Pick<Param, "name" | "unit" | "low" | "high">
   if (isShare(param)) return `${Math.round(value * 100)} %`;
   if (param.low === -1 && param.high === 1)
     return value === 0 ? "middle" : `${Math.round(Math.abs(value) * 100)} % ${value < 0 ? "left" : "right"}`;
-  return withMinus(trim(value, 3));
+  return withMinus(trim(value, 3)) + (param.unit ? ` ${param.unit}` : "");
 }
 
 /** A tick's label: short, without a unit. */
@@ -81,6 +81,9 @@ const UNITS: Record<string, string[]> = {
   dB: ["db"],
   ": 1": [": 1", ":1", "x"],
   "": ["%", "x"],
+  s: ["s"],
+  oct: ["oct"],
+  "dB/oct": ["db/oct"],
 };
 
 /** What was typed, in the parameter's unit: `1.2k`, `1.2 kHz`, `180 ms`, `1.5 s`, `−18 dB`, `2:1`, `50 %`; null if none. */

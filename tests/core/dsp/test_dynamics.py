@@ -105,7 +105,7 @@ def test_a_delay_line_is_the_same_in_any_blocks_and_a_fork_goes_on_alone(delay):
 def test_static_curve_equals_its_twin(knee, ratio):
     level = np.linspace(-80, 6, 500)
     target = np.empty((2, 500))
-    curves = np.array([[-18.0, ratio, knee, 9.0], [-30.0, ratio, knee, 3.0]])
+    curves = np.array([[-18.0, 1 / ratio - 1, knee, 9.0], [-30.0, 1 / ratio - 1, knee, 3.0]])
     compression_db(np.stack([level, level]), target, np.array([0, 400, 500]), curves)
     wanted = [naive.static_gain_db(x, -18.0, ratio, knee, 9.0) for x in level[:400]]
     wanted += [naive.static_gain_db(x, -30.0, ratio, knee, 3.0) for x in level[400:]]

@@ -120,11 +120,11 @@ def compression_db(
 
     Args:
         level_db, target_db: (rows, frames); may be the same array.
-        steps, curves: (steps, 4) of threshold, ratio, knee and range.
+        steps, curves: (steps, 4) of threshold, slope (dB of gain for a dB above it, −1 … 0 where it compresses), knee
+            and range.
     """
     for s in range(curves.shape[0]):
-        threshold_db, ratio, knee_db, range_db = curves[s, 0], curves[s, 1], curves[s, 2], curves[s, 3]
-        slope = 1.0 / ratio - 1.0
+        threshold_db, slope, knee_db, range_db = curves[s, 0], curves[s, 1], curves[s, 2], curves[s, 3]
         half = 0.5 * knee_db
         bend = slope / (2.0 * knee_db) if knee_db > 0.0 else 0.0
         for channel in range(level_db.shape[0]):

@@ -15,7 +15,7 @@ from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.size import DEEPEST_NESTING, check_size, read_float, read_int
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.split import DEEPEST, PARTS, SplitParams
+from tin_kettle.core.stages.split import DEEPEST
 
 HIGHEST_SHARE = 0.49
 _SHOWN = 60
@@ -37,7 +37,7 @@ def parse_recipe(document: object) -> Recipe:
     _check_groups(recipe)
     in_order(recipe)
     _check_items(recipe)
-    _check_splits(recipe)
+    _check_stages(recipe)
     _check_sections(recipe)
     read_automation(recipe)
     return recipe
@@ -203,29 +203,13 @@ def _check_items(recipe: Recipe) -> None:
                     )
 
 
-def _check_splits(recipe: Recipe) -> None:
+def _check_stages(recipe: Recipe) -> None:
     for place in recipe.walk():
-        params, path = place.stage.params, f"{place.path}.params"
-        if not isinstance(params, SplitParams):
-            continue
-        if place.path.count(".branches[") >= DEEPEST:
+        if place.stage.branches and place.path.count(".branches[") >= DEEPEST:
             raise RecipeError(place.path, f"a split stands inside {DEEPEST} others; at most {DEEPEST} deep is allowed")
-        least, most = PARTS[params.by]
-        count, corners = len(params.branches), params.crossovers_hz
-        if not least <= count <= most:
-            allowed = f"{least}" if least == most else f"{least} to {most}"
-            raise RecipeError(f"{path}.branches", f"has {count} branches; a split by {params.by} has {allowed}")
-        wanted = count - 1 if params.by == "bands" else 0
-        if len(corners) != wanted:
-            raise RecipeError(
-                f"{path}.crossovers_hz",
-                f"has {len(corners)} crossovers; {count} branches by {params.by} need {wanted}",
-            )
-        for i in range(1, len(corners)):
-            if corners[i] <= corners[i - 1]:
-                raise RecipeError(
-                    f"{path}.crossovers_hz[{i}]", f"{corners[i]:g} Hz is not above {corners[i - 1]:g} Hz; let them rise"
-                )
+        found = place.stage.declared.check(place.stage.params)
+        if found:
+            raise RecipeError(f"{place.path}.params{found[0]}", found[1])
 
 
 def _check_groups(recipe: Recipe) -> None:

@@ -2,9 +2,31 @@
 
 from __future__ import annotations
 
-from tin_kettle.core.stages import compressor, equalizer, filter, limiter, split, trim
+from tin_kettle.core.stages import (
+    band_dynamics,
+    compressor,
+    dynamic_equalizer,
+    equalizer,
+    filter,
+    leveller,
+    limiter,
+    split,
+    tamer,
+    trim,
+)
 from tin_kettle.core.stages.declare import Kind
 
-_LISTED = (trim, filter, equalizer, compressor, limiter, split)
+_LISTED = (
+    trim,
+    filter,
+    equalizer,
+    dynamic_equalizer,
+    compressor,
+    band_dynamics,
+    tamer,
+    leveller,
+    limiter,
+    split,
+)
 KINDS: dict[str, Kind] = {stage.KIND.name: stage.KIND for stage in _LISTED}
 """Every kind of stage by its name, in the order in which they are offered."""

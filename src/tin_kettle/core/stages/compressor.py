@@ -300,6 +300,7 @@ class Compressor(Processor):
             shares[:, column] = one_poles(values_ms, self._rate_hz)
         for column, name in enumerate(("threshold_db", "ratio", "knee_db", "range_db")):
             curves[:, column] = moving.held(name, getattr(p, name), count) if name in moving else getattr(p, name)
+        curves[:, 1] = 1.0 / curves[:, 1] - 1.0
         return steps, one_poles(moving.held("rms_ms", p.rms_ms, count), self._rate_hz), shares, curves
 
     def _smooth(self, gain_db: Block, steps: NDArray[np.int64], shares: NDArray[np.float64]) -> None:
@@ -320,7 +321,8 @@ def static_curve_db(params: CompressorParams, level_db: NDArray[np.float64]) -> 
     """Level out, with makeup, for each level in of a steady tone; (points,) dB."""
     pair = np.ascontiguousarray(np.stack([level_db, level_db]))
     gain_db = np.empty_like(pair)
-    curve = np.array([[params.threshold_db, params.ratio, params.knee_db, params.range_db]], dtype=np.float64)
+    slope = 1.0 / params.ratio - 1.0
+    curve = np.array([[params.threshold_db, slope, params.knee_db, params.range_db]], dtype=np.float64)
     compression_db(pair, gain_db, np.array([0, pair.shape[1]]), curve)
     return np.asarray(level_db + gain_db[0] + params.makeup_db)
 

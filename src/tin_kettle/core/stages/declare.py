@@ -153,6 +153,7 @@ class Kind:
         dynamic: whether it reports effort, and has a detector to listen to.
         items: field → what its lists hold.
         crossovers_hz: corners of the crossovers that the sound itself passes: at rest it is an all-pass with these.
+        check: what no single value of its parameters shows to be wrong: where, after ``params``, and the problem.
         hold: makes what holds its ceiling once more at another rate, where it promises one.
         ease: how one that works too hard is eased.
     """
@@ -173,5 +174,6 @@ class Kind:
     dynamic: bool = False
     items: Mapping[str, Items] = field(default_factory=dict)
     crossovers_hz: Callable[[Any], tuple[float, ...]] = field(default=lambda _params: ())
+    check: Callable[[Any], tuple[str, str] | None] = field(default=lambda _params: None)
     hold: Callable[[Any, float], Processor] | None = None
     ease: Ease | None = None

@@ -42,6 +42,9 @@ class Processor:
     efforts_db: Mapping[str, Block] = MappingProxyType({})
     """Gains of the last block in dB by their names, ``effort_db`` and what begins so; aligned with its output. Each is
     (2, frames), or (1, frames) if both sides have the same."""
+    levels_db: Mapping[str, Block] = MappingProxyType({})
+    """Levels of the last block in dB by their names, such as what each of several detectors reads; aligned and shaped
+    like the efforts."""
     key: Block | None = None
     """What the detector of the next block listens to instead of the block itself, (2, frames)."""
     moving: Moving = STILL
@@ -56,6 +59,10 @@ class Processor:
     def __init__(self) -> None:
         self.state: dict[str, NDArray[np.generic]] = {}
         self.lines: dict[str, Line] = {}
+
+    def curves(self) -> dict[str, NDArray[np.float64]]:
+        """What it works by at the moment, drawn over frequency: (points,) by name; asked for the chosen stage only."""
+        return {}
 
     def align(self, late: int, tapped_at: Mapping[str, int]) -> None:
         """Learn how late its input is, and the taps: for what holds chains of its own, whose delay depends on it."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +11,7 @@ from pydantic import Field
 from tin_kettle.core.dsp.crossover import Bands, all_passes, crossover_low
 from tin_kettle.core.dsp.svf import svf_response
 from tin_kettle.core.stages.branch import Branch
+from tin_kettle.core.stages.corners import Corner, corners_problem
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice
 from tin_kettle.core.stages.filter import PICTURE_HZ
 from tin_kettle.core.stages.processor import Block, Processor
@@ -35,8 +36,6 @@ NAMES: dict[By, dict[int, tuple[str, ...]]] = {
 """What branches are called, by how many there are, until somebody names them."""
 DEEPEST = 4
 """How many splits may stand inside one another."""
-LOWEST_HZ, HIGHEST_HZ = 20.0, 20000.0
-Corner = Annotated[float, Field(ge=LOWEST_HZ, le=HIGHEST_HZ)]
 
 
 class SplitParams(Params):
@@ -96,6 +95,16 @@ def _crossovers_hz(params: SplitParams) -> tuple[float, ...]:
     return params.crossovers_hz if params.by == "bands" else ()
 
 
+def _check(params: SplitParams) -> tuple[str, str] | None:
+    least, most = PARTS[params.by]
+    count = len(params.branches)
+    if not least <= count <= most:
+        allowed = f"{least}" if least == most else f"{least} to {most}"
+        return ".branches", f"has {count} branches; a split by {params.by} has {allowed}"
+    wanted = count - 1 if params.by == "bands" else 0
+    return corners_problem(params.crossovers_hz, wanted, f"{count} branches by {params.by}")
+
+
 def band_curves_db(corners_hz: tuple[float, ...], at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
     """Level of every band, (corners + 1, points) dB."""
     rest = np.ones(at_hz.size, dtype=np.complex128)
@@ -142,4 +151,5 @@ KIND = Kind(
     summary=_summary,
     hz_params=lambda p: [(f"crossovers_hz[{i}]", corner) for i, corner in enumerate(_crossovers_hz(p))],
     crossovers_hz=_crossovers_hz,
+    check=_check,
 )

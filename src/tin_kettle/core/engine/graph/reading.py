@@ -46,10 +46,11 @@ def levels_db(block: Block, start: int) -> tuple[int, Row]:
     return start // METER_HOP, np.asarray(20.0 * np.log10(np.maximum(hops, 1e-10)))
 
 
-def efforts_db(gain_db: Block, start: int) -> tuple[int, Row]:
-    """Strongest gains of (1 or 2, frames) that begin at a frame of the stream."""
-    hops = np.empty(_hops(gain_db.shape[1], start))
-    hop_strongest(np.ascontiguousarray(gain_db), start % METER_HOP, hops)
+def series_db(name: str, values_db: Block, start: int) -> tuple[int, Row]:
+    """Strongest gains, or highest levels, of (1 or 2, frames) that begin at a frame of the stream."""
+    hops = np.empty(_hops(values_db.shape[1], start))
+    gather = hop_strongest if is_effort(name) else hop_highest
+    gather(np.ascontiguousarray(values_db), start % METER_HOP, hops)
     return start // METER_HOP, hops
 
 
@@ -87,6 +88,20 @@ def hop_strongest(block: Block, begun: int, out: Row) -> None:
             for value in (low, high):
                 if abs(value) > abs(out[hop]):
                     out[hop] = value
+
+
+@kernel("void(float64[:, ::1], int64, float64[::1])")
+def hop_highest(block: Block, begun: int, out: Row) -> None:
+    """Highest value of all rows in every hop; of the first, ``begun`` frames are over."""
+    out[:] = SILENT_DB
+    for row in range(block.shape[0]):
+        x = block[row]
+        for hop in range(out.shape[0]):
+            part = x[max(hop * METER_HOP - begun, 0) : (hop + 1) * METER_HOP - begun]
+            most = out[hop]
+            for i in range(part.shape[0]):
+                most = max(most, part[i])
+            out[hop] = most
 
 
 class Series:

@@ -12,7 +12,7 @@ from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.fading import Crossfade, blended
 from tin_kettle.core.engine.graph.components import pick, place
-from tin_kettle.core.engine.graph.reading import Reading, efforts_db, levels_db
+from tin_kettle.core.engine.graph.reading import SILENT_DB, Reading, Row, is_effort, levels_db, series_db
 from tin_kettle.core.engine.graph.rides import Rides, TargetRides
 from tin_kettle.core.engine.graph.voice import Tap, Voice
 from tin_kettle.core.recipe.automation import Value
@@ -120,6 +120,10 @@ class Slot:
         """What one may look at of the last block beside input and output, (2, frames) by name."""
         return {} if self.detector is None else {"detector": place(self.detector, self.stage.channels)}
 
+    def curves(self) -> dict[str, Row]:
+        """What the stage works by at the moment, over frequency."""
+        return self.voice.processor.curves() if self.stage.on else {}
+
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
         twin = twin_of(self)
@@ -224,7 +228,7 @@ class Slot:
             self._past.push(block)
             self._fresh, self._last = False, own
             if self.metered:
-                self._read(block, out, own, [self.voice.efforts_db], [out.shape[1]])
+                self._read(block, out, own, [self.voice.series_db], [out.shape[1]])
             return out
         return self._in_pieces(block, own, key, taps)
 
@@ -242,7 +246,7 @@ class Slot:
                 parts.append(self._piece(cut, ramp, piece, there, piece_key, inside))
                 if self.voice.detector is not None:
                     heard.append(self.voice.detector)
-                efforts.append(self.voice.efforts_db)
+                efforts.append(self.voice.series_db)
             self._past.push(piece)
             self._fresh, self._last = False, there
         out = _joined([part for part, _ in parts])
@@ -290,13 +294,13 @@ class Slot:
         rows["output_db"] = levels_db(pick(out, channels), leaving)
         for name in {name for found in efforts for name in found}:
             if len(efforts) == 1:
-                rows[name] = efforts_db(efforts[0][name], leaving)
+                rows[name] = series_db(name, efforts[0][name], leaving)
                 continue
-            gains = [
-                np.broadcast_to(found.get(name, np.zeros((1, 1))), (2, run))
-                for found, run in zip(efforts, lengths, strict=True)
+            nothing = np.full((1, 1), 0.0 if is_effort(name) else SILENT_DB)
+            pieces = [
+                np.broadcast_to(found.get(name, nothing), (2, run)) for found, run in zip(efforts, lengths, strict=True)
             ]
-            rows[name] = efforts_db(np.concatenate(gains, axis=1), leaving)
+            rows[name] = series_db(name, np.concatenate(pieces, axis=1), leaving)
         self.reading = Reading(rows)
 
 

@@ -44,9 +44,9 @@ class Voice:
         return self.processor.detector if self.stage.on else None
 
     @property
-    def efforts_db(self) -> Mapping[str, Block]:
-        """Gains of the last block by their names; none while it is off."""
-        return self.processor.efforts_db if self.stage.on else {}
+    def series_db(self) -> Mapping[str, Block]:
+        """Gains and levels of the last block by their names; none while it is off."""
+        return {**self.processor.levels_db, **self.processor.efforts_db} if self.stage.on else {}
 
     def align(self, late: int, tapped_at: Mapping[str, int]) -> None:
         """Learn how late the input is."""

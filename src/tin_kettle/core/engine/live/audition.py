@@ -122,7 +122,8 @@ class Audition:
         """The next block, or less of it before the seam of a loop that was rendered ahead.
 
         Meters: ``now`` and ``other`` gauges with their spectra, ``stages`` readings, in ``inside`` the spectra of what
-        the chosen stage lets one look at; ``tail`` is for how many frames the chain rings on after the song.
+        the chosen stage lets one look at, in ``curves`` what it works by; ``tail`` is for how many frames the chain
+        rings on after the song.
         """
         frames = frames or self.block_frames
         at = self._at
@@ -136,6 +137,8 @@ class Audition:
             meters: dict[str, Any] = {"now": at.now.gauge(now), "other": at.other.gauge(other), "stages": readings}
             meters["tail"] = ringing_frames(at.now.graph)
             meters["inside"] = self._look_inside()
+            chosen = at.now.graph.slot(self._chosen)
+            meters["curves"] = {} if chosen is None else chosen.curves()
             played = Played(self.epoch, position, song, self.wanted.revision, at.other_name, now, other, meters)
         at.position += played.now.shape[1]
         heard_now, heard_other = at.now.ear.process(played.now), at.other.ear.process(played.other)

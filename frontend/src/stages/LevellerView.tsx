@@ -1,0 +1,20 @@
+import type { Stage } from "../api/types";
+import { Controls } from "./Controls";
+import { TimePicture } from "./TimePicture";
+
+/** The line that it steers to over what comes in, and the gain along the passage. */
+export default function LevellerView({ stage }: { stage: Extract<Stage, { kind: "leveller" }> }) {
+  return (
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
+      <TimePicture
+        stage={stage}
+        reads={{ input: "level_now", heard: "level_average", effort: "effort_db" }}
+        heardIs="the average it steers to"
+        deepestDb={-60}
+        level={null}
+        effortDb={3}
+      />
+      <Controls stage={stage} />
+    </div>
+  );
+}

@@ -1,0 +1,308 @@
+"""Band dynamics: two to five bands, each with dynamics of its own, in phase with each other.
+
+Crossovers are Linkwitz–Riley of 24 dB/oct; what has been split off passes the all-passes of the later corners, so that
+the sum of all bands at rest is an all-pass, flat in level. The level of a band is its own, before its gain. In every
+mode the attack is the detector rising and the release its falling; gains are softened like the bus compressor's.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from tin_kettle.core.dsp.crossover import Bands
+from tin_kettle.core.dsp.decibels import apply_db
+from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.dynamics import (
+    attack_release,
+    compression_db,
+    link_levels,
+    one_pole,
+    peak_levels,
+    soft_edge,
+    soften,
+)
+from tin_kettle.core.dsp.svf import FORGOTTEN
+from tin_kettle.core.stages.corners import Corner, corners_problem
+from tin_kettle.core.stages.declare import Id, Items, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.split import band_curves_db
+from tin_kettle.core.stages.words import bare, db, hz
+
+Mode = Literal["compress", "expand", "lift"]
+CURVE_IN_DB = np.linspace(-80.0, 0.0, 81)
+
+
+class DynamicBand(Params):
+    """One band and its dynamics."""
+
+    id: Id
+    on: bool = switch(True, label="On", says="Off it has neither dynamics nor gain.")
+    gain_db: float = number(
+        0,
+        -24,
+        24,
+        label="Gain",
+        unit="dB",
+        ticks=(-24, -12, 0, 12, 24),
+        says="How loud the band is after its dynamics.",
+    )
+    mode: Mode = choice(
+        "compress",
+        label="Does",
+        says="Compress turns down what is above the threshold; expand turns down what is below it; "
+        "lift brings up what is below it.",
+    )
+    threshold_db: float = number(
+        -18,
+        -60,
+        0,
+        label="Threshold",
+        unit="dB",
+        ticks=(-60, -48, -36, -24, -12, 0),
+        says="The band's own level from which it is worked on.",
+    )
+    ratio: float = number(
+        1,
+        1,
+        100,
+        label="Ratio",
+        unit=": 1",
+        scale="log",
+        ticks=(1, 1.5, 2, 4, 10, 100),
+        says="How hard: at 1 the band is left alone.",
+    )
+    knee_db: float = number(
+        6, 0, 24, label="Knee", unit="dB", ticks=(0, 6, 12, 24), says="How gradually it begins around the threshold."
+    )
+    attack_ms: float = number(
+        30,
+        0.05,
+        300,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        ticks=(0.1, 1, 10, 30, 100, 300),
+        says="How quickly it follows the band getting louder.",
+    )
+    release_ms: float = number(
+        100,
+        5,
+        3000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        ticks=(5, 50, 100, 400, 1000, 3000),
+        says="How quickly it follows the band getting quieter.",
+    )
+    range_db: float = number(
+        60, 0, 60, label="At most", unit="dB", ticks=(0, 6, 12, 24, 60), says="It never turns further than this."
+    )
+    link: float = number(
+        1, 0, 1, label="Left–right link", ticks=(0, 0.5, 1), says="At 1 both sides of the band move together."
+    )
+    channels: Literal["stereo", "mid", "side"] = choice(
+        "stereo", label="Treats", says="All of the band, its middle, or what differs."
+    )
+
+    @property
+    def works(self) -> bool:
+        """Whether its gain can move."""
+        return self.on and self.ratio > 1 and self.range_db > 0
+
+
+def _neutral(band_id: str) -> DynamicBand:
+    return DynamicBand(id=band_id)
+
+
+class BandDynamicsParams(Params):
+    crossovers_hz: tuple[Corner, ...] = Field(
+        default=(120.0, 800.0, 5000.0),
+        min_length=1,
+        max_length=4,
+        strict=False,
+        json_schema_extra={
+            "label": "Crossovers",
+            "says": "Where one band ends and the next begins, rising.",
+            "unit": "Hz",
+            "scale": "log",
+        },
+    )
+    bands: tuple[DynamicBand, ...] = Field(
+        default=tuple(_neutral(name) for name in ("low", "low-mid", "high-mid", "high")),
+        min_length=2,
+        max_length=5,
+        strict=False,
+        json_schema_extra={"label": "Bands", "says": "Low to high, one more than crossovers."},
+    )
+
+
+class BandDynamics(Processor):
+    def __init__(self, params: BandDynamicsParams, rate_hz: float) -> None:
+        super().__init__()
+        self._params = params
+        self._divider = Bands(params.crossovers_hz, rate_hz)
+        self._edge = soft_edge(rate_hz)
+        self.delay = self.warm_frames = len(self._edge) // 2
+        slowest_ms = max(max(band.attack_ms, band.release_ms) if band.works else 0.0 for band in params.bands)
+        self.memory_s = FORGOTTEN * max(slowest_ms / 1000.0, 1.0 / params.crossovers_hz[0])
+        self._shares = {band.id: _shares(band, rate_hz) for band in params.bands}
+        self.state = {**self._divider.silence}
+        for index, band in enumerate(params.bands):
+            self.state[f"gain {band.id}"] = np.zeros(2)
+            self.state[f"edge {band.id}"] = np.zeros((2, len(self._edge) - 1))
+            self.lines[f"part {index}"] = Line(self.delay)
+
+    def process(self, block: Block) -> Block:
+        parts = self._divider.process(block, self.state)  # type: ignore[arg-type]
+        out = np.zeros_like(block)
+        frames = block.shape[1]
+        self.efforts_db, self.levels_db = {}, {}
+        strongest = np.zeros((1, frames))
+        for index, (band, part) in enumerate(zip(self._params.bands, parts, strict=True)):
+            heard = _component(part, band)
+            gain_db, level_db = self._gain_db(band, heard)
+            late = self.lines[f"part {index}"].push(part)
+            self.levels_db = {**self.levels_db, f"level_{band.id}": level_db}
+            self.efforts_db = {**self.efforts_db, f"effort_{band.id}": gain_db}
+            strongest = np.where(np.abs(gain_db) > np.abs(strongest), gain_db, strongest)
+            out += _turned(late, band, gain_db) if band.on else late
+        self.efforts_db = {"effort_db": np.ascontiguousarray(strongest), **self.efforts_db}
+        return out
+
+    def _gain_db(self, band: DynamicBand, heard: Block) -> tuple[Block, Block]:
+        """The gain of a band's dynamics and the level that it reads, (1 or 2, frames) dB."""
+        linked = band.link == 1 or band.channels != "stereo"
+        frames = heard.shape[1]
+        level_db = np.empty((1 if linked else 2, frames))
+        peak_levels(heard, level_db)
+        steps = np.array([0, frames])
+        if not linked:
+            link_levels(level_db, steps, np.array([band.link]))
+        if not band.works:
+            self.f64(f"gain {band.id}")[:], self.f64(f"edge {band.id}")[:] = 0.0, 0.0
+            return np.zeros_like(level_db), level_db
+        gain_db = level_db.copy() if band.mode == "compress" else -level_db
+        move_db(gain_db, band)
+        attack_release(gain_db, steps, self._shares[band.id], self.f64(f"gain {band.id}"))
+        soften(gain_db, self._edge, self.f64(f"edge {band.id}"))
+        return (-gain_db if band.mode == "lift" else gain_db), level_db
+
+    def adopt(self, other: Processor) -> bool:
+        whole = super().adopt(other)
+        if isinstance(other, BandDynamics):
+            ways = {band.id: (band.mode, band.link) for band in other._params.bands}
+            for band in self._params.bands:
+                mode, link = ways.get(band.id, (band.mode, band.link))
+                gain, edge = self.f64(f"gain {band.id}"), self.f64(f"edge {band.id}")
+                if link == 1:
+                    gain[1], edge[1] = gain[0], edge[0]
+                if mode != band.mode:
+                    # the gain of another mode points another way
+                    gain[:], edge[:] = 0.0, 0.0
+        return whole
+
+
+def _shares(band: DynamicBand, rate_hz: float) -> NDArray[np.float64]:
+    quick, slow = one_pole(band.attack_ms, rate_hz), one_pole(band.release_ms, rate_hz)
+    # expansion and lift deepen while the detector falls
+    return np.array([(quick, slow) if band.mode == "compress" else (slow, quick)])
+
+
+def move_db(level_db: Block, band: DynamicBand) -> None:
+    """Static curve in place: levels in, 0 … −range out; for expansion and lift the levels come negated."""
+    slope = 1.0 - band.ratio if band.mode == "expand" else 1.0 / band.ratio - 1.0
+    threshold_db = band.threshold_db if band.mode == "compress" else -band.threshold_db
+    curve = np.array([[threshold_db, slope, band.knee_db, band.range_db]])
+    compression_db(level_db, level_db, np.array([0, level_db.shape[1]]), curve)
+
+
+def _component(part: Block, band: DynamicBand) -> Block:
+    if band.channels == "stereo":
+        return part
+    sign = 1.0 if band.channels == "mid" else -1.0
+    one = 0.5 * (part[0] + sign * part[1])
+    return np.stack([one, one])
+
+
+def _turned(part: Block, band: DynamicBand, gain_db: Block) -> Block:
+    """The part, or the component of it that is treated, by its gain."""
+    if band.channels == "stereo":
+        apply_db(part, gain_db, band.gain_db)
+        return part
+    treated = _component(part, band)
+    rest = 0.5 * (part[0] + (-1.0 if band.channels == "mid" else 1.0) * part[1])
+    apply_db(treated, gain_db, band.gain_db)
+    mid, side = (treated[0], rest) if band.channels == "mid" else (rest, treated[0])
+    return np.stack([mid + side, mid - side])
+
+
+def static_curve_db(band: DynamicBand, level_db: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Level of a band after its dynamics and gain for each level before of a steady tone, (points,) dB."""
+    pair = np.stack([level_db, level_db]) * (1.0 if band.mode == "compress" else -1.0)
+    move_db(pair, band)
+    move = (-pair[0] if band.mode == "lift" else pair[0]) if band.works else 0.0
+    return np.asarray(level_db + move + (band.gain_db if band.on else 0.0))
+
+
+def _picture(params: BandDynamicsParams, rate_hz: float) -> Picture:
+    at_hz = PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
+    return {
+        "hz": at_hz.round(3).tolist(),
+        "bands": band_curves_db(params.crossovers_hz, at_hz, rate_hz).round(3).tolist(),
+        "in_db": CURVE_IN_DB.tolist(),
+        "curves": {band.id: static_curve_db(band, CURVE_IN_DB).round(3).tolist() for band in params.bands},
+    }
+
+
+_DOES = {"compress": "down above", "expand": "down below", "lift": "up below"}
+
+
+def describe_band(band: DynamicBand) -> str:
+    """One band in words; nothing where it is left alone."""
+    if not band.on:
+        return ""
+    gain = db(band.gain_db) if band.gain_db else ""
+    work = f"{bare(band.ratio)}:1 {_DOES[band.mode]} {db(band.threshold_db)}" if band.works else ""
+    where = f", {band.channels} only" if band.channels != "stereo" and (gain or work) else ""
+    return " ".join(part for part in (work, gain) if part) + where
+
+
+def _summary(params: BandDynamicsParams) -> str:
+    working = [band for band in params.bands if band.works or (band.on and band.gain_db)]
+    corners = ", ".join(hz(corner) for corner in params.crossovers_hz)
+    if not working:
+        return f"{len(params.bands)} bands at {corners}, none works"
+    return f"{len(working)} of {len(params.bands)} bands work · {corners}"
+
+
+KIND = Kind(
+    name="band_dynamics",
+    title="Band dynamics",
+    says="Each range of the sound held, opened or lifted on its own: a low end that stays tight, highs that stay calm.",
+    sought=(
+        "multiband",
+        "compressor",
+        "expander",
+        "low end",
+        "tighten",
+        "upward",
+        "density",
+        "bands",
+        "de-ess",
+        "lift",
+    ),
+    params=BandDynamicsParams,
+    build=BandDynamics,
+    picture=_picture,
+    summary=_summary,
+    hz_params=lambda p: [(f"crossovers_hz[{i}]", corner) for i, corner in enumerate(p.crossovers_hz)],
+    dynamic=True,
+    items={"bands": Items("Band", DynamicBand, describe_band, none="left alone")},
+    crossovers_hz=lambda p: p.crossovers_hz,
+    check=lambda p: corners_problem(p.crossovers_hz, len(p.bands) - 1, f"{len(p.bands)} bands"),
+)

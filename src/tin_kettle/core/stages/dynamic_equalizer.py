@@ -1,0 +1,322 @@
+"""Dynamic equalizer: pins that move with the level of what they are at.
+
+A pin's level is that of the stage's input through a band-pass at its frequency, or a pass of 12 dB/oct for a shelf, the
+louder side of two. Its gain goes from the resting one towards resting plus range as the level is farther beyond the
+threshold; it moves with every sample, softened like the bus compressor's. A flat top is two shelves of fourth order
+that meet: its edges lie at hz·2^(±1/(2q)), and at rest nothing is turned in phase.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from tin_kettle.core.dsp import shapes
+from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.dynamics import attack_release, compression_db, one_pole, peak_levels, soft_edge, soften
+from tin_kettle.core.dsp.moving_filters import BELL, HIGH_SHELF, LOW_SHELF, moving_section, shelf_response
+from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.dsp.svf import FORGOTTEN, Sections, svf_cascade
+from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import db, hz
+
+Shape = Literal["bell", "low_shelf", "high_shelf", "flat_top"]
+BUTTERWORTH_Q = (0.5411961, 1.3065630)
+"""Of the two sections of a fourth-order shelf."""
+ATTACK_PERIODS, RELEASE_PERIODS = 5.0, 25.0
+ATTACK_MS, RELEASE_MS = (1.0, 60.0), (20.0, 400.0)
+"""Between which times those by frequency stay."""
+MOST_DETECTOR_SECTIONS = 2
+
+
+class Pin(Params):
+    """One place that moves."""
+
+    id: Id
+    on: bool = switch(True, label="On", says="Whether this pin does anything.")
+    shape: Shape = choice(
+        "bell",
+        label="Shape",
+        says="A bell, everything below or above, or a flat top with steep edges, like a band of its own.",
+    )
+    hz: float = number(
+        1000,
+        10,
+        24000,
+        label="At",
+        unit="Hz",
+        scale="log",
+        ticks=(10, 30, 100, 300, 1000, 3000, 10000),
+        says="Where it works and what it listens to.",
+    )
+    q: float = number(
+        1, 0.1, 40, label="Q", scale="log", ticks=(0.1, 0.3, 1, 3, 10, 40), says="How narrow it is, and how it listens."
+    )
+    gain_db: float = number(
+        0, -24, 24, label="At rest", unit="dB", ticks=(-24, -12, 0, 12, 24), says="Its gain while nothing moves it."
+    )
+    range_db: float = number(
+        0,
+        -24,
+        24,
+        label="Reach",
+        unit="dB",
+        ticks=(-24, -12, 0, 12, 24),
+        says="How far it may move from there: down where it is negative, up where it is positive.",
+    )
+    when: Literal["above", "below"] = choice(
+        "above", label="Moves", says="While what it hears is above the threshold, or below it."
+    )
+    threshold_db: float = number(
+        -24,
+        -80,
+        0,
+        label="Threshold",
+        unit="dB",
+        ticks=(-80, -60, -40, -24, -12, 0),
+        says="The level of what this pin hears from which it moves.",
+    )
+    ratio: float = number(
+        3,
+        1,
+        100,
+        label="Ratio",
+        unit=": 1",
+        scale="log",
+        ticks=(1, 1.5, 2, 3, 10, 100),
+        says="How far it moves for each dB beyond the threshold.",
+    )
+    timing: Literal["by_frequency", "manual"] = choice(
+        "by_frequency", label="Times", says="By frequency: quick for highs, slow for lows. Manual: as set."
+    )
+    attack_ms: float = number(
+        10,
+        0.05,
+        300,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        ticks=(0.1, 1, 10, 30, 100, 300),
+        says="How quickly it follows a rise of what it hears.",
+    )
+    release_ms: float = number(
+        100,
+        5,
+        3000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        ticks=(5, 50, 100, 400, 1000, 3000),
+        says="How quickly it follows a fall of what it hears.",
+    )
+    channels: Channels = choice(
+        "stereo", label="Treats", says="What it hears and treats: everything, the middle, what differs, or one side."
+    )
+
+    @property
+    def moves(self) -> bool:
+        """Whether anything can move it."""
+        return self.on and self.range_db != 0 and self.ratio > 1
+
+    @property
+    def idle(self) -> bool:
+        """Whether it changes nothing."""
+        return not self.moves and (not self.on or self.gain_db == 0)
+
+    @property
+    def times_ms(self) -> tuple[float, float]:
+        """Attack and release."""
+        if self.timing == "manual":
+            return self.attack_ms, self.release_ms
+        period_ms = 1000.0 / self.hz
+        attack_ms = min(max(ATTACK_PERIODS * period_ms, ATTACK_MS[0]), ATTACK_MS[1])
+        return attack_ms, min(max(RELEASE_PERIODS * period_ms, RELEASE_MS[0]), RELEASE_MS[1])
+
+    def parts(self, rate_hz: float) -> Iterator[tuple[int, float, float, float]]:
+        """Shape, hz, Q and share of the gain of every section."""
+        if self.shape != "flat_top":
+            yield {"bell": BELL, "low_shelf": LOW_SHELF, "high_shelf": HIGH_SHELF}[self.shape], self.hz, self.q, 1.0
+            return
+        half = 2.0 ** (0.5 / self.q)
+        for corner, share in ((self.hz / half, 0.5), (min(self.hz * half, HIGHEST_SHARE * rate_hz), -0.5)):
+            for q in BUTTERWORTH_Q:
+                yield HIGH_SHELF, corner, q, share
+
+
+class DynamicEqualizerParams(Params):
+    bands: tuple[Pin, ...] = Field(
+        default=(),
+        max_length=12,
+        strict=False,
+        json_schema_extra={"label": "Pins", "says": "The places that move, each by what it hears itself."},
+    )
+
+
+def _how(pin: Pin, rate_hz: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """A pin's static curve and its shares, as the kernels want them; below the threshold levels come negated."""
+    quick, slow = (one_pole(time_ms, rate_hz) for time_ms in pin.times_ms)
+    above = pin.when == "above"
+    threshold_db = pin.threshold_db if above else -pin.threshold_db
+    curve = np.array([[threshold_db, 1.0 / pin.ratio - 1.0, 0.0, abs(pin.range_db)]])
+    # below the threshold it moves while the detector falls
+    return curve, np.array([(quick, slow) if above else (slow, quick)])
+
+
+def _hears(pin: Pin, rate_hz: float) -> Sections:
+    if pin.shape == "low_shelf":
+        return low_pass(pin.hz, 12, 0.0, rate_hz)
+    if pin.shape == "high_shelf":
+        return high_pass(pin.hz, 12, 0.0, rate_hz)
+    return shapes.band_pass(pin.hz, pin.q, rate_hz)
+
+
+def _component(block: Block, channels: Channels) -> Block:
+    """What a pin hears and treats, (2, frames); one component stands in both rows."""
+    if channels == "stereo":
+        return block.copy()
+    if channels in ("left", "right"):
+        one = block[0 if channels == "left" else 1]
+    else:
+        one = 0.5 * (block[0] + block[1]) if channels == "mid" else 0.5 * (block[0] - block[1])
+    return np.stack([one, one])
+
+
+class DynamicEqualizer(Processor):
+    def __init__(self, params: DynamicEqualizerParams, rate_hz: float) -> None:
+        super().__init__()
+        self._rate_hz = rate_hz
+        self._pins = [pin for pin in params.bands if not pin.idle]
+        self._edge = soft_edge(rate_hz)
+        self.delay = self.warm_frames = len(self._edge) // 2
+        self.lines = {"line": Line(self.delay)}
+        self._hears = {pin.id: _hears(pin, rate_hz) for pin in self._pins}
+        self._parts = {
+            pin.id: [
+                (shape, math.tan(math.pi * at_hz / rate_hz), q, share) for shape, at_hz, q, share in pin.parts(rate_hz)
+            ]
+            for pin in self._pins
+        }
+        self._moves = {pin.id: _how(pin, rate_hz) for pin in self._pins if pin.moves}
+        slowest_ms = max((max(pin.times_ms) + 1000.0 * pin.q / pin.hz for pin in self._pins), default=0.0)
+        self.memory_s = FORGOTTEN * slowest_ms / 1000.0
+        for pin in self._pins:
+            self.state[f"hears {pin.id}"] = np.zeros((MOST_DETECTOR_SECTIONS, 2, 2))
+            self.state[f"move {pin.id}"] = np.zeros(2)
+            self.state[f"edge {pin.id}"] = np.zeros((2, len(self._edge) - 1))
+            self.state[f"filter {pin.id} {pin.shape}"] = np.zeros((len(self._parts[pin.id]), 2, 2))
+
+    def process(self, block: Block) -> Block:
+        out = self.lines["line"].push(block)
+        frames = block.shape[1]
+        strongest = np.zeros((1, frames))
+        efforts, levels = {}, {}
+        for pin in self._pins:
+            move_db, level_db = self._move_db(pin, block)
+            self._filter(pin, out, move_db[0] + pin.gain_db)
+            efforts[f"effort_{pin.id}"], levels[f"level_{pin.id}"] = move_db, level_db
+            strongest = np.where(np.abs(move_db) > np.abs(strongest), move_db, strongest)
+        self.efforts_db, self.levels_db = {"effort_db": np.ascontiguousarray(strongest), **efforts}, levels
+        return out
+
+    def _move_db(self, pin: Pin, block: Block) -> tuple[Block, Block]:
+        """How far a pin is from its rest, and the level that it hears, (1, frames) dB."""
+        heard = _component(block, pin.channels)
+        svf_cascade(heard, self._hears[pin.id], self.f64(f"hears {pin.id}"))
+        level_db = np.empty((1, block.shape[1]))
+        peak_levels(heard, level_db)
+        if not pin.moves:
+            return np.zeros_like(level_db), level_db
+        curve, shares = self._moves[pin.id]
+        move_db = level_db.copy() if pin.when == "above" else -level_db
+        steps = np.array([0, block.shape[1]])
+        compression_db(move_db, move_db, steps, curve)
+        attack_release(move_db, steps, shares, self.f64(f"move {pin.id}"))
+        soften(move_db, self._edge, self.f64(f"edge {pin.id}"))
+        return (move_db if pin.range_db < 0 else -move_db), level_db
+
+    def _filter(self, pin: Pin, out: Block, gain_db: NDArray[np.float64]) -> None:
+        treated = out if pin.channels == "stereo" else _component(out, pin.channels)
+        rows = 2 if pin.channels == "stereo" else 1
+        for state, (shape, w, q, share) in zip(
+            self.f64(f"filter {pin.id} {pin.shape}"), self._parts[pin.id], strict=True
+        ):
+            moving_section(treated, rows, shape, w, q, gain_db, share, state)
+        if pin.channels in ("left", "right"):
+            out[0 if pin.channels == "left" else 1] = treated[0]
+        elif pin.channels != "stereo":
+            mid = treated[0] if pin.channels == "mid" else 0.5 * (out[0] + out[1])
+            side = treated[0] if pin.channels == "side" else 0.5 * (out[0] - out[1])
+            out[0], out[1] = mid + side, mid - side
+
+
+def pin_curve_db(pin: Pin, gain_db: float, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
+    """Level of a pin while its gain is this, (points,) dB."""
+    total = np.ones(at_hz.size, dtype=np.complex128)
+    for shape, corner, q, share in pin.parts(rate_hz):
+        total = total * shelf_response(shape, corner, q, gain_db * share, at_hz, rate_hz)
+    return np.asarray(20.0 * np.log10(np.maximum(np.abs(total), 1e-6)))
+
+
+def _picture(params: DynamicEqualizerParams, rate_hz: float) -> Picture:
+    """Of every pin its curve at rest and as far as it may move; zeros where it is off."""
+    at_hz = PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
+
+    def drawn(pin: Pin, gain_db: float) -> list[float]:
+        curve = pin_curve_db(pin, gain_db, at_hz, rate_hz) if pin.on else np.zeros(at_hz.size)
+        return curve.round(3).tolist()  # type: ignore[no-any-return]
+
+    return {
+        "hz": at_hz.round(3).tolist(),
+        "rest": {pin.id: drawn(pin, pin.gain_db) for pin in params.bands},
+        "reach": {pin.id: drawn(pin, max(-48.0, min(48.0, pin.gain_db + pin.range_db))) for pin in params.bands},
+    }
+
+
+_PLACES = {"bell": "around", "low_shelf": "below", "high_shelf": "above", "flat_top": "across"}
+_WHERE = {"stereo": "", "mid": ", mid only", "side": ", side only", "left": ", left only", "right": ", right only"}
+
+
+def describe_pin(pin: Pin) -> str:
+    """One pin in words; nothing where it does nothing."""
+    if pin.idle:
+        return ""
+    place = f"{_PLACES[pin.shape]} {hz(pin.hz)}{_WHERE[pin.channels]}"
+    rest = f"{db(pin.gain_db)} " if pin.gain_db else ""
+    if not pin.moves:
+        return f"{rest}{place}"
+    turn = "off" if pin.range_db < 0 else "more"
+    reach = f"up to {db(abs(pin.range_db), signed=False)} {turn}"
+    quiet = " where it is quiet" if pin.when == "below" else ""
+    return f"{rest}{reach} {place}{quiet}"
+
+
+def _summary(params: DynamicEqualizerParams) -> str:
+    active = [pin for pin in params.bands if not pin.idle]
+    if not active:
+        return "flat, nothing moves"
+    if len(active) <= 2:
+        return " · ".join(describe_pin(pin) for pin in active)
+    return f"{len(active)} pins, {sum(pin.moves for pin in active)} of them move"
+
+
+KIND = Kind(
+    name="dynamic_equalizer",
+    title="Dynamic equalizer",
+    says="Moves of tone that come only when they are needed: an S, a boomy note, cymbals, a kick that wants more.",
+    sought=("dynamic eq", "de-ess", "sibilance", "harsh", "boom", "resonance", "cymbals", "punch", "reach", "calm"),
+    params=DynamicEqualizerParams,
+    build=DynamicEqualizer,
+    picture=_picture,
+    summary=_summary,
+    hz_params=lambda p: [(f"bands[{i}].hz", pin.hz) for i, pin in enumerate(p.bands) if pin.on],
+    channels=("stereo",),
+    dynamic=True,
+    items={"bands": Items("Pin", Pin, describe_pin)},
+)

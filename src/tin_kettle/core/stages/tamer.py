@@ -1,0 +1,263 @@
+"""Tamer: turns down what stands out of the spectrum, wherever it is at the moment.
+
+Frames of a short-time Fourier transform, a quarter of their length apart, windowed by the root of a Hann window before
+and after, so that frames that are left alone add up to what came. Each frame's spectrum, both sides together, is held
+against a reference line; what lies above it by more than the threshold is cut by the same amount on both sides, over
+time by one pole a bin. The delay is the length of a frame.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from typing import Literal, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tin_kettle.core.dsp.dynamics import one_pole
+from tin_kettle.core.dsp.svf import FORGOTTEN
+from tin_kettle.core.dsp.taming import POWER_FLOOR, bump, cells, edges, follow, smoothed, spread
+from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import db, hz
+
+Resolution = Literal[21, 43, 85, 170]
+HOPS = 4
+"""Frames that overlap."""
+LEAST_OCT, WIDER = 0.5, 1.5
+"""The reference is a mean over this much to either side, and more than the width of a cut."""
+FRAME_HZ = {21: 1024 / 48000, 43: 2048 / 48000, 85: 4096 / 48000, 170: 8192 / 48000}
+CURVE_HZ = np.geomspace(20.0, 20000.0, 240)
+QUIETEST_DB = -90.0
+"""Bins below this (of a full-scale tone) do not stand out of anything."""
+
+
+class TamerParams(Params):
+    threshold_db: float = number(
+        3,
+        -12,
+        24,
+        label="Threshold",
+        unit="dB",
+        ticks=(-12, 0, 3, 6, 12, 24),
+        says="How far something may stand out before it is turned down.",
+    )
+    strength: float = number(
+        0.5, 0, 1, label="Strength", ticks=(0, 0.25, 0.5, 0.75, 1), says="How much of what stands out is taken."
+    )
+    max_cut_db: float = number(
+        12, 0, 36, label="At most", unit="dB", ticks=(0, 6, 12, 24, 36), says="It never takes more than this."
+    )
+    width_oct: float = number(
+        0.3,
+        0.05,
+        2,
+        label="Width",
+        unit="oct",
+        scale="log",
+        ticks=(0.05, 0.1, 0.3, 1, 2),
+        says="How broad a cut is: narrow takes single tones, broad takes colour.",
+    )
+    attack_ms: float = number(
+        10, 1, 200, label="Attack", unit="ms", scale="log", ticks=(1, 3, 10, 30, 100, 200), says="How quickly it takes."
+    )
+    release_ms: float = number(
+        80,
+        5,
+        1000,
+        label="Release",
+        unit="ms",
+        scale="log",
+        ticks=(5, 20, 80, 300, 1000),
+        says="How quickly it gives back.",
+    )
+    reference: Literal["smoothed", "tilted"] = choice(
+        "smoothed",
+        label="Held against",
+        says="The music's own spectrum, smoothed; or a straight line that falls with frequency.",
+    )
+    tilt_db_oct: float = number(
+        3, 0, 6, label="Tilt", unit="dB/oct", ticks=(0, 1.5, 3, 4.5, 6), says="How steeply the straight line falls."
+    )
+    focus_low_hz: float = number(
+        1500, 20, 20000, label="From", unit="Hz", scale="log", ticks=(20, 100, 500, 1500, 5000, 20000),
+        says="Below this nothing is looked at.",
+    )  # fmt: skip
+    focus_high_hz: float = number(
+        20000, 20, 20000, label="To", unit="Hz", scale="log", ticks=(20, 100, 500, 1500, 5000, 20000),
+        says="Above this nothing is looked at.",
+    )  # fmt: skip
+    resolution_ms: Resolution = choice(
+        43,
+        label="Resolution",
+        unit="ms",
+        says="Long frames tell close tones apart and delay the song by as much; short ones are quicker.",
+        delays=True,
+    )
+    keep: Literal["result", "removed"] = choice(
+        "result", label="Keep", says="The tamed sound, or only what was taken from it."
+    )
+
+
+class Tamer(Processor):
+    def __init__(self, params: TamerParams, rate_hz: float) -> None:
+        super().__init__()
+        self._params = params
+        self._frame = 1 << round(math.log2(FRAME_HZ[params.resolution_ms] * rate_hz))
+        self._hop = self._frame // HOPS
+        self.delay = self.warm_frames = self._frame
+        bins = self._frame // 2 + 1
+        self._hz = np.asarray(np.arange(bins) * (rate_hz / self._frame), dtype=np.float64)
+        self._hz[0] = 0.5 * self._hz[1]
+        # a quarter apart, squares of this add up to 2
+        self._window = np.sin(np.pi * (np.arange(self._frame) + 0.5) / self._frame)
+        self._within = edges(self._hz, max(LEAST_OCT, WIDER * params.width_oct))
+        self._place, self._bump = cells(self._hz, params.width_oct), bump()
+        self._focus = (self._hz >= params.focus_low_hz) & (self._hz <= params.focus_high_hz)
+        self._line = 10.0 ** (-params.tilt_db_oct * np.log2(self._hz / 1000.0) / 10.0)
+        # power of a bin at the centre of a full-scale tone
+        self._full = (0.5 * self._window.sum()) ** 2
+        hop_ms = 1000.0 * self._hop / rate_hz
+        self._attack = one_pole(params.attack_ms / hop_ms, 1000.0)
+        self._release = one_pole(params.release_ms / hop_ms, 1000.0)
+        self.memory_s = FORGOTTEN * params.release_ms / 1000.0 + 2 * self._frame / rate_hz
+        self.tail_s = self._frame / rate_hz
+        self.state = {
+            "past": np.zeros((2, self._frame)),
+            "coming": np.zeros((2, self._frame)),
+            "ready": np.zeros((2, self._hop)),
+            "cut": np.zeros(bins),
+            "filled": np.full(1, -1, dtype=np.int64),
+        }
+        # what is heard now is the middle of the frame before the last
+        self._seen: deque[tuple[NDArray[np.float64], ...]] = deque(maxlen=HOPS // 2 + 1)
+
+    def process(self, block: Block) -> Block:
+        past, ready, filled = self.f64("past"), self.f64("ready"), self.i64("filled")
+        if filled[0] < 0:
+            # frames begin at the same places of the song whenever one begins to listen
+            filled[0] = self.span.runs[0][0] % self._hop if self.span is not None else 0
+        frames = block.shape[1]
+        out = np.empty((2, frames))
+        effort_db = np.empty((1, frames))
+        done = 0
+        while done < frames:
+            at = int(filled[0])
+            run = min(self._hop - at, frames - done)
+            base = self._frame - self._hop + at
+            past[:, base : base + run] = block[:, done : done + run]
+            out[:, done : done + run] = ready[:, at : at + run]
+            effort_db[:, done : done + run] = -self.f64("cut").max()
+            filled[0] = at + run
+            done += run
+            if filled[0] == self._hop:
+                self._turn()
+                filled[0] = 0
+        self.efforts_db = {"effort_db": effort_db}
+        return out
+
+    def _turn(self) -> None:
+        """Work on the frame that is full, and move on by a hop."""
+        past, coming, ready = self.f64("past"), self.f64("coming"), self.f64("ready")
+        spectrum = np.fft.rfft(past * self._window)
+        self._follow(0.5 * (spectrum.real**2 + spectrum.imag**2).sum(axis=0) / self._full)
+        gain = 10.0 ** (-self.f64("cut") / 20.0)
+        if self._params.keep == "removed":
+            gain = 1.0 - gain
+        if np.all(gain == 1.0):
+            made = past * (self._window * self._window / (HOPS / 2))
+        else:
+            made = np.fft.irfft(spectrum * gain, self._frame) * (self._window / (HOPS / 2))
+        coming += made
+        ready[:] = coming[:, : self._hop]
+        coming[:, : -self._hop] = coming[:, self._hop :].copy()
+        coming[:, -self._hop :] = 0.0
+        past[:, : -self._hop] = past[:, self._hop :].copy()
+
+    def _follow(self, power: NDArray[np.float64]) -> None:
+        """Let the cut of every bin follow what stands out of a frame; full-scale tones have power 1."""
+        p = self._params
+        reference = np.empty_like(power)
+        if p.reference == "smoothed":
+            # twice, so that a tone that comes into reach does so gradually
+            once = np.empty_like(power)
+            smoothed(power, self._within, once)
+            smoothed(once, self._within, reference)
+        elif self._focus.any():
+            reference[:] = self._line * (power[self._focus].mean() / self._line[self._focus].mean())
+        else:
+            reference[:] = power
+        level_db = 10.0 * np.log10(np.maximum(power, POWER_FLOOR))
+        reference_db = 10.0 * np.log10(np.maximum(reference, POWER_FLOOR))
+        excess_db = level_db - reference_db - p.threshold_db
+        excess_db[~self._focus | (level_db < QUIETEST_DB)] = 0.0
+        target_db = np.clip(p.strength * excess_db, 0.0, p.max_cut_db)
+        wide_db = np.empty_like(target_db)
+        spread(target_db, self._place, self._bump, wide_db)
+        follow(wide_db, self._attack, self._release, self.f64("cut"))
+        self._seen.append((level_db, reference_db, self.f64("cut").copy()))
+
+    def curves(self) -> dict[str, NDArray[np.float64]]:
+        """At ``CURVE_HZ``: the highest bin near each (dB re a full-scale tone), what it is held against, the cut."""
+        if not self._seen:
+            return {}
+        level_db, reference_db, cut_db = self._seen[0]
+        edges_hz = np.sqrt(CURVE_HZ[1:] * CURVE_HZ[:-1])
+        at = np.searchsorted(self._hz, np.concatenate([[0.0], edges_hz]))
+        near = np.minimum(np.searchsorted(self._hz, CURVE_HZ), self._hz.size - 1)
+        at = np.minimum(at, self._hz.size - 1)
+        return {
+            # where bins are farther apart than points, a point shows the nearest
+            "level_db": np.maximum(np.maximum.reduceat(level_db, at), level_db[near]),
+            "reference_db": reference_db[near],
+            "cut_db": np.maximum(np.maximum.reduceat(cut_db, at), cut_db[near]),
+        }
+
+    def adopt(self, other: Processor) -> bool:
+        if not isinstance(other, Tamer) or other._frame != self._frame:
+            return False
+        return super().adopt(other)
+
+    def fork(self) -> Self:
+        twin = super().fork()
+        twin._seen = self._seen.copy()
+        return twin
+
+
+def _picture(params: TamerParams, rate_hz: float) -> Picture:
+    frame = 1 << round(math.log2(FRAME_HZ[params.resolution_ms] * rate_hz))
+    return {"hz": CURVE_HZ.round(3).tolist(), "delay_ms": round(1000.0 * frame / rate_hz, 1)}
+
+
+def _summary(params: TamerParams) -> str:
+    if not params.strength or not params.max_cut_db:
+        return "takes nothing off"
+    if params.focus_high_hz <= params.focus_low_hz:
+        return "looks at nothing: its focus ends below where it begins"
+    taken = "keeps what stands out" if params.keep == "removed" else f"{100 * params.strength:.0f} % of what stands out"
+    return f"{taken} by {db(params.threshold_db)}, {hz(params.focus_low_hz)} to {hz(params.focus_high_hz)}"
+
+
+KIND = Kind(
+    name="tamer",
+    title="Tamer",
+    says="Calms what stands out of the spectrum, wherever it is at the moment: harsh highs, ringing, whistling.",
+    sought=(
+        "harsh",
+        "resonance",
+        "resonances",
+        "ringing",
+        "de-ess",
+        "cymbals",
+        "smooth",
+        "spectral",
+        "suppress",
+        "calm",
+    ),
+    params=TamerParams,
+    build=Tamer,
+    picture=_picture,
+    summary=_summary,
+    dynamic=True,
+)

@@ -1,0 +1,177 @@
+"""Tamer and leveller: transparent at nothing, figures for what they may not do, plain twins of their kernels."""
+
+import numpy as np
+import pytest
+
+from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
+from tin_kettle.core.dsp.levelling import levelling_db
+from tin_kettle.core.dsp.taming import bump, cells, edges, follow, smoothed, spread
+from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.stages.processor import Processor
+from tin_kettle.core.stages.tamer import Tamer, TamerParams
+
+
+def played(block, *stages):
+    graph = Graph(recipe_of(*stages), RATE_HZ)
+    late = graph.delay
+    return run(graph, np.concatenate([block, np.zeros((2, late))], axis=1))[:, late:]
+
+
+def tamer(**params):
+    return {"kind": "tamer", "params": params}
+
+
+def at_db(block, hz):
+    window = np.hanning(block.shape[1])
+    turn = np.exp(-2j * np.pi * hz * np.arange(block.shape[1]) / RATE_HZ)
+    return 20 * np.log10(2 * abs(np.sum(block[0] * window * turn)) / window.sum())
+
+
+@pytest.mark.parametrize("idle", [{"strength": 0.0}, {"max_cut_db": 0.0}, {"threshold_db": 24.0}])
+@pytest.mark.parametrize("resolution", [21, 43, 85, 170])
+def test_what_takes_nothing_is_transparent(idle, resolution):
+    block = noise(-12, 1.0)
+    out = played(block, tamer(resolution_ms=resolution, **idle))
+    assert np.abs(out - block).max() < 1e-12
+
+
+def test_a_tone_that_stands_out_is_taken_and_its_neighbour_is_left_alone():
+    bed = noise(-50, 4.0)
+    block = bed + tone(6000, -20, 4.0) + tone(2000, -42, 4.0)
+    out = played(block, tamer(strength=1.0, max_cut_db=12, threshold_db=6))
+    tail = slice(96000, 190000)
+    assert at_db(out[:, tail], 6000) == pytest.approx(-32, abs=0.3)
+    removed = played(block, tamer(strength=1.0, max_cut_db=12, threshold_db=6, keep="removed"))
+    np.testing.assert_allclose(out + removed, block, atol=1e-9)
+
+
+def test_a_steady_tone_beside_a_tamed_one_does_not_waver():
+    """At most 0.1 dB, where what is tamed comes and goes."""
+    on_off = (np.sin(2 * np.pi * 2 * np.arange(4 * RATE_HZ) / RATE_HZ) > 0).astype(float)
+    block = noise(-60, 4.0) + tone(6000, -20, 4.0) * on_off + tone(3000, -30, 4.0)
+    out = played(block, tamer(strength=0.5, threshold_db=6, focus_low_hz=4500))
+    turn = np.exp(-2j * np.pi * 3000 * np.arange(out.shape[1]) / RATE_HZ)
+    window = np.hanning(4800)
+    levels = [
+        20 * np.log10(abs(np.sum(out[0, at : at + 4800] * turn[at : at + 4800] * window)))
+        for at in range(48000, 180000, 480)
+    ]
+    assert max(levels) - min(levels) < 0.1
+
+
+def test_a_click_has_no_echo_before_it():
+    """At moderate settings what comes 2 ms or more before a click, earlier than the ear masks, stays 60 dB below it."""
+    block = np.zeros((2, RATE_HZ))
+    block[:, 24000] = 0.9
+    held = tone(5000, -40, 1.0)
+    settings = {"strength": 0.5, "threshold_db": 3}
+    with_click, without = (played(x, tamer(**settings)) for x in (block + held, held))
+    before = np.abs(with_click - without)[:, 20000 : 24000 - 96]
+    assert 20 * np.log10(before.max() / 0.9) < -60
+
+
+def test_both_sides_are_cut_alike():
+    block = noise(-40, 2.0)
+    block[0] += tone(5000, -15, 2.0)[0]
+    out = played(block, tamer(strength=1.0, threshold_db=3))
+    wanted = np.fft.rfft(out[:, 40000:72768] * np.hanning(32768))
+    given = np.fft.rfft(block[:, 40000:72768] * np.hanning(32768))
+    ratio = np.abs(wanted) / np.abs(given)
+    near = slice(3400, 3420)
+    assert 20 * np.log10(np.mean(ratio[0, near])) == pytest.approx(20 * np.log10(np.mean(ratio[1, near])), abs=1.5)
+
+
+def test_noise_stays_noise():
+    """No musical noise: single bins of a frame may not stand out of tamed noise more than they did of the noise.
+
+    The figure is the 99.9th percentile of the bins' level re their mean: isolated bins that come and go are what is
+    heard as ringing.
+    """
+    block = noise(-20, 4.0)
+    out = played(block, tamer(strength=1.0, threshold_db=3, width_oct=0.1))
+
+    def stands_out(x):
+        frames = np.lib.stride_tricks.sliding_window_view(x[0, 20000:150000], 2048)[::1024] * np.hanning(2048)
+        power = np.abs(np.fft.rfft(frames)) ** 2
+        return 10 * np.log10(np.percentile(power / power.mean(axis=0), 99.9))
+
+    assert stands_out(out) <= stands_out(block) + 0.1
+
+
+def test_kernels_are_their_plain_twins():
+    rng = np.random.default_rng(3)
+    hz = np.arange(200) * 100.0 + 50.0
+    power = rng.random(200) ** 4
+    within = edges(hz, 0.5)
+    made = np.empty(200)
+    smoothed(power, within, made)
+    plain = [power[(hz >= f / 2**0.5 - 1e-6) & (hz <= f * 2**0.5 + 1e-6)].mean() for f in hz]
+    np.testing.assert_allclose(made, plain, rtol=1e-9)
+    cut = np.maximum(rng.normal(0, 4, 200), 0)
+    wide = np.empty(200)
+    spread(cut, cells(hz, 0.3), bump(), wide)
+    apart = np.abs(np.log2(hz[:, None] / hz[None, :])) / 0.3
+    plain = (np.where(apart < 1, 0.5 + 0.5 * np.cos(np.pi * np.minimum(apart, 1)), 0) * cut).max(axis=1)
+    # the grid's points are a sixteenth of the width apart
+    assert np.all(wide >= cut)
+    np.testing.assert_allclose(wide, np.maximum(plain, cut), atol=0.04 * cut.max())
+    held = cut.copy()
+    follow(wide, 0.3, 0.1, held)
+    np.testing.assert_allclose(held, cut + np.where(wide > cut, 0.3, 0.1) * (wide - cut), atol=1e-5)
+
+
+def test_the_frames_lie_alike_wherever_one_begins_to_listen():
+    assert isinstance(Tamer(TamerParams(), RATE_HZ), Processor)
+    block = music(2.0)
+    whole = played(block, tamer(strength=1.0, threshold_db=0))
+    graph = Graph(recipe_of(tamer(strength=1.0, threshold_db=0)), RATE_HZ)
+    late = run(graph, np.concatenate([block[:, 10001:], np.zeros((2, graph.delay))], axis=1), 10001)[:, graph.delay :]
+    np.testing.assert_allclose(late[:, 60000:], whole[:, 70001:], atol=1e-3)
+
+
+def leveller(**params):
+    return {"kind": "leveller", "params": params}
+
+
+def test_notes_are_brought_together_and_rests_are_not_raised():
+    level = np.where((np.arange(24 * RATE_HZ) // (2 * RATE_HZ)) % 2, 10 ** (-4 / 20), 10 ** (4 / 20))
+    block = tone(220, -24, 24) * level
+    out = played(block, leveller(reach_db=12.0, speed_s=0.3))
+    spans = [slice(at * RATE_HZ + 72000, at * RATE_HZ + 96000) for at in (16, 18)]
+    apart = np.ptp([10 * np.log10(np.mean(out[0, span] ** 2)) for span in spans])
+    assert apart < 2.5 < np.ptp([10 * np.log10(np.mean(block[0, span] ** 2)) for span in spans])
+    rest = np.concatenate([tone(220, -20, 4), noise(-70, 4)], axis=1)
+    quiet = played(rest, leveller(reach_db=12.0, speed_s=0.3))
+    assert 10 * np.log10(np.mean(quiet[:, -48000:] ** 2) / np.mean(rest[:, -48000:] ** 2)) < 0.1
+
+
+def test_it_does_not_pump():
+    """Beats of a kick every half second move the gain by less than 1 dB from hit to gap at the slowest useful speed."""
+    block = music(20.0)
+    graph = Graph(recipe_of(leveller(reach_db=6.0)), RATE_HZ)
+    graph.meter(True)
+    rows = []
+    for at in range(0, block.shape[1], 48000):
+        run(graph, block[:, at : at + 48000].copy(), at)
+        rows.append(graph.readings()["s0"].rows["effort_db"][1][:187])
+    gain = np.concatenate(rows)[187 * 6 :]
+    beat = 94
+    swings = [np.ptp(gain[at : at + beat]) for at in range(0, gain.size - beat, beat)]
+    assert np.median(swings) < 1.0
+
+
+def test_without_reach_it_is_transparent_and_the_kernel_is_its_plain_twin():
+    block = noise(-20, 0.2)
+    np.testing.assert_array_equal(played(block, leveller()), block)
+    told = np.empty((3, block.shape[1]))
+    levelling_db(block, 6.0, 1e-3, 1e-4, 2e-3, np.zeros(5), told)
+    level = weight = average = average_weight = gain = 0.0
+    for i, power in enumerate(np.mean(block**2, axis=0)[:2000]):
+        level, weight = level + 1e-3 * (power - level), weight + 1e-3 * (1 - weight)
+        now = 10 * np.log10(level / weight)
+        mean = 10 * np.log10(average / average_weight) if average_weight else now
+        if now > mean - 12:
+            average += 1e-4 * (power - average)
+            average_weight += 1e-4 * (1 - average_weight)
+        gain += 2e-3 * (np.clip(mean - now, -6, 6) * np.clip((24 - (mean - now)) / 12, 0, 1) - gain)
+        assert told[:, i] == pytest.approx([gain, now, mean], abs=1e-8)
