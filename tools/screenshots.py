@@ -168,6 +168,42 @@ def song(bench: Bench) -> None:
     time.sleep(3)
 
 
+def _with(bench: Bench, stage: str, **fields: object) -> None:
+    """Put a stage of a kind at the beginning of the master, and choose it while the chorus plays."""
+    song = int(bench.state("song.id"))
+    recipe = bench.server.ask(f"/api/songs/{song}")["revision"]["recipe"]
+    kept = [one for one in recipe["master"] if one["id"] != "shown"]
+    bench.server.save(song, {**recipe, "master": [{"id": "shown", "kind": stage, **fields}, *kept]})
+    bench.page.reload()
+    bench.page.get_by_label("Song map").wait_for()
+    bench.page.wait_for_function("window.tinKettle.state().connected")
+    bench.page.locator("[data-stage=shown]").click()
+    playing_chorus(bench)
+
+
+def dynamic_equalizer(bench: Bench) -> None:
+    pins = [
+        {"id": "s", "hz": 6800, "q": 2.5, "range_db": -6, "threshold_db": -38, "ratio": 4},
+        {"id": "low", "shape": "low_shelf", "hz": 110, "gain_db": 1.5, "range_db": -4, "threshold_db": -16},
+        {"id": "band", "shape": "flat_top", "hz": 2400, "range_db": 3, "when": "below", "threshold_db": -30},
+    ]
+    _with(bench, "dynamic_equalizer", params={"bands": pins})
+
+
+def band_dynamics(bench: Bench) -> None:
+    bands = [
+        {"id": "low", "threshold_db": -20, "ratio": 3, "attack_ms": 20},
+        {"id": "low-mid", "threshold_db": -24, "ratio": 1.5},
+        {"id": "high-mid", "gain_db": -1},
+        {"id": "high", "mode": "lift", "threshold_db": -40, "ratio": 2, "range_db": 6},
+    ]
+    _with(bench, "band_dynamics", params={"bands": bands})
+
+
+def tamer(bench: Bench) -> None:
+    _with(bench, "tamer", params={"threshold_db": 2, "strength": 0.7})
+
+
 def history(bench: Bench) -> None:
     bench.page.get_by_role("button", name="History").click()
     bench.page.get_by_label("Edits").locator("li > button").nth(1).click()
@@ -189,6 +225,9 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "split": split,
     "song": song,
     "history": history,
+    "dynamic-equalizer": dynamic_equalizer,
+    "band-dynamics": band_dynamics,
+    "tamer": tamer,
 }
 
 

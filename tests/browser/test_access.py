@@ -22,6 +22,10 @@ def page(bench, add_song):
     master = [
         {"id": "f", "kind": "filter", "params": {"high_pass_on": True}},
         {"id": "e", "kind": "equalizer", "params": {"bands": bands}},
+        {"id": "d", "kind": "dynamic_equalizer", "params": {"bands": [{"id": "p", "hz": 3000, "range_db": -6}]}},
+        {"id": "b", "kind": "band_dynamics"},
+        {"id": "n", "kind": "tamer"},
+        {"id": "lv", "kind": "leveller"},
         {"id": "hold", "kind": "compressor", "params": {"detector_filters": [{"kind": "high_pass", "hz": 100}]}},
         SPLIT,
         {"id": "l", "kind": "limiter"},
@@ -45,7 +49,7 @@ def test_nothing_is_nameless_pale_or_out_of_reach(page, dark):
         page.get_by_role("button", name="Theme").click()
     page.keyboard.press("v")
     assert page.evaluate(OBJECTIONS) == [], "the song as a whole"
-    for stage in ("f", "e", "hold", "parts", "t", "l"):
+    for stage in ("f", "e", "d", "b", "n", "lv", "hold", "parts", "t", "l"):
         bench_row(page, stage).click()
         page.get_by_label("Stage").get_by_role("slider").first.wait_for()
         assert page.evaluate(OBJECTIONS) == [], stage

@@ -132,7 +132,9 @@ export const api = {
       after,
     }),
   startingPoints: () =>
-    ask<{ name: string; title: string; says: string; params: Record<string, Value> }[]>("/starts"),
+    ask<{ kind: string; name: string; title: string; says: string; params: Record<string, Value> }[]>(
+      "/starts",
+    ),
   keepStartingPoint: (name: string, stage: Stage) => ask<unknown>("/starts", "POST", { name, stage }),
   effect: (id: number, stage: string) =>
     ask<{

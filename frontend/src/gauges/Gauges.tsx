@@ -34,6 +34,7 @@ export function Gauges() {
   return (
     <section
       aria-label="Gauges"
+      tabIndex={0}
       className="flex min-h-0 flex-col overflow-y-auto border-l border-line bg-enamel px-3 py-[10px]"
     >
       <span className="cap">Loudness as mastered, whole song</span>

@@ -51,7 +51,7 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
         options={PICTURES}
         onChange={(next) => useCompressorPicture.setState({ shows: next })}
       />
-      <StartingPoints stage={stage} change={change} />
+      <StartingPoints stage={stage} />
       <KeyMenu stage={stage} change={change} />
       <button
         type="button"

@@ -11,6 +11,7 @@ import type { Pin, PinStage } from "./pins";
 import { addPin, MOST_PINS, pinWords, removePin } from "./pins";
 import { PinsPicture } from "./PinsPicture";
 import { SpectrumTools } from "../plots/SpectrumTools";
+import { StartingPoints } from "./StartingPoints";
 import { TimePicture } from "./TimePicture";
 
 /** Pins that move by what they hear: where they are over the spectrum, the chosen one over time, its figures. */
@@ -23,6 +24,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(100px,1fr)_auto_minmax(0,196px)] gap-y-[6px]">
       <div className="flex items-center gap-3">
+        <StartingPoints stage={stage} />
         <SpectrumTools />
         {chosen && <Alone pin={chosen} number={at + 1} />}
         {chosen && (

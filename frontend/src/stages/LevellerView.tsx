@@ -1,11 +1,18 @@
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
+import { StartingPoints } from "./StartingPoints";
 import { TimePicture } from "./TimePicture";
 
 /** The line that it steers to over what comes in, and the gain along the passage. */
 export default function LevellerView({ stage }: { stage: Extract<Stage, { kind: "leveller" }> }) {
   return (
-    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
+      <div className="flex items-center gap-3">
+        <StartingPoints stage={stage} />
+        <span className="cap min-w-0 truncate">
+          it evens notes towards the sound's own long average; rests are not raised
+        </span>
+      </div>
       <TimePicture
         stage={stage}
         reads={{ input: "level_now", heard: "level_average", effort: "effort_db" }}

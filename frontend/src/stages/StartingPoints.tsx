@@ -2,15 +2,23 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
-import { complain } from "../state/store";
+import type { Stage, Value } from "../api/types";
+import { setParams } from "../state/editing";
+import { edit } from "../state/edits";
+import { complain, kindInfo, useBench } from "../state/store";
 import { Sheet } from "../ui/Sheet";
-import type { CompressorProps } from "./compressor";
 
 /** Settings to start from: ours by purpose, and the user's own. */
-export function StartingPoints({ stage, change }: CompressorProps) {
+export function StartingPoints({ stage }: { stage: Stage }) {
   const { data } = useQuery({ queryKey: ["starts"], queryFn: api.startingPoints, staleTime: Infinity });
   const client = useQueryClient();
   const [naming, setNaming] = useState(false);
+  const starts = (data ?? []).filter(({ kind }) => kind === stage.kind);
+  const change = (values: Record<string, Value>, label: string) => {
+    const { recipe } = useBench.getState();
+    if (recipe)
+      edit(setParams(recipe, stage.id, values), `${kindInfo(stage.kind)?.title ?? ""}: ${label}`, true);
+  };
   const keep = (name: string) => {
     setNaming(false);
     api
@@ -23,7 +31,7 @@ export function StartingPoints({ stage, change }: CompressorProps) {
       <DropdownMenu.Trigger className="plain whitespace-nowrap">start from ▾</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu" align="end" sideOffset={4}>
-          {(data ?? []).map((start) => (
+          {starts.map((start) => (
             <DropdownMenu.Item
               key={start.name}
               onSelect={() => change(start.params, start.title.toLowerCase())}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.starts import STARTS
 from tin_kettle.store.database import Library
 from tin_kettle.store.recipe_files import keep_recipe_file, recipe_files
@@ -13,14 +14,22 @@ FOLDER = "starts"
 
 
 def list_starts(library: Library) -> list[dict[str, Any]]:
-    """All starting points: ``name``, ``title``, ``says``, ``params``; the user's own last."""
+    """All starting points: ``kind``, ``name``, ``title``, ``says``, ``params``; the user's own last."""
+    kinds = {kind.params: kind.name for kind in KINDS.values()}
     listed: list[dict[str, Any]] = [
-        {"name": s.name, "title": s.title, "says": s.says, "params": s.params.model_dump(mode="json")} for s in STARTS
+        {
+            "kind": kinds[type(start.params)],
+            "name": start.name,
+            "title": start.title,
+            "says": start.says,
+            "params": start.params.model_dump(mode="json"),
+        }
+        for start in STARTS
     ]
     for title, recipe in recipe_files(library, FOLDER).items():
         for stage in recipe.master[:1]:
             says, params = stage.declared.summary(stage.params), stage.params.model_dump(mode="json")
-            listed.append({"name": title, "title": title, "says": says, "params": params})
+            listed.append({"kind": stage.kind, "name": title, "title": title, "says": says, "params": params})
     return listed
 
 
@@ -31,7 +40,7 @@ def keep_start(library: Library, name: str, stage: Any) -> None:
         LibraryError: the name cannot be a file's.
         RecipeError: the stage is refused.
     """
-    if isinstance(stage, dict) and isinstance(stage.get("params"), dict):
+    if isinstance(stage, dict) and isinstance(stage.get("params"), dict) and "key" in stage["params"]:
         # another song has other buses
         stage = {**stage, "params": {**stage["params"], "key": None}}
     recipe = parse_recipe({"format": "tin-kettle-recipe", "version": 1, "master": [stage]})

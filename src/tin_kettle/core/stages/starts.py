@@ -1,20 +1,25 @@
-"""Starting points for the bus compressor, by purpose: few, and meant to be moved from."""
+"""Starting points by purpose: few, and meant to be moved from."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
+from tin_kettle.core.stages.band_dynamics import BandDynamicsParams, DynamicBand
 from tin_kettle.core.stages.compressor import CompressorParams, DetectorFilter
+from tin_kettle.core.stages.declare import Params
+from tin_kettle.core.stages.dynamic_equalizer import DynamicEqualizerParams, Pin
+from tin_kettle.core.stages.leveller import LevellerParams
+from tin_kettle.core.stages.tamer import TamerParams
 
 
 @dataclass(frozen=True)
 class Start:
-    """A setting to begin from."""
+    """A setting to begin from, of the kind of stage whose parameters it gives."""
 
     name: str
     title: str
     says: str
-    params: CompressorParams
+    params: Params
 
 
 _NO_KICK = DetectorFilter(kind="high_pass", hz=110.0, slope=12)
@@ -65,4 +70,94 @@ STARTS: tuple[Start, ...] = (
             detector_filters=(DetectorFilter(kind="low_pass", hz=160.0, slope=12),),
         ),
     ),
+    Start(
+        "s",
+        "Soften an S",
+        "A narrow, quick pin where an S lives: it moves only while there is one.",
+        DynamicEqualizerParams(bands=(Pin(id="s", hz=6800, q=2.5, range_db=-6, threshold_db=-36, ratio=4),)),
+    ),
+    Start(
+        "cymbals",
+        "Calm cymbals",
+        "A wide shelf that gives way while the cymbals are loud and is gone between them.",
+        DynamicEqualizerParams(
+            bands=(Pin(id="cymbals", shape="high_shelf", hz=7500, q=0.7, range_db=-4, threshold_db=-34, ratio=2.5),)
+        ),
+    ),
+    Start(
+        "boom",
+        "Hold a boomy note",
+        "A pin on the note that swells, held down only while it does.",
+        DynamicEqualizerParams(bands=(Pin(id="boom", hz=95, q=3, range_db=-6, threshold_db=-20, ratio=3),)),
+    ),
+    Start(
+        "punch",
+        "More punch",
+        "Reaches up with each hit of the kick and rests in between.",
+        DynamicEqualizerParams(bands=(Pin(id="punch", hz=70, q=1.2, range_db=3, threshold_db=-18, ratio=3),)),
+    ),
+    Start(
+        "firm",
+        "Firm low end",
+        "The lows held by themselves, slowly enough to keep their shape; everything else is left alone.",
+        BandDynamicsParams(
+            crossovers_hz=(120.0,),
+            bands=(
+                DynamicBand(id="low", threshold_db=-22, ratio=2.5, attack_ms=25, release_ms=180),
+                DynamicBand(id="rest"),
+            ),
+        ),
+    ),
+    Start(
+        "soft-top",
+        "Soft highs",
+        "Above 5 kHz quick and brief, so that highs are calm without being dull.",
+        BandDynamicsParams(
+            crossovers_hz=(5000.0,),
+            bands=(
+                DynamicBand(id="rest"),
+                DynamicBand(id="high", threshold_db=-32, ratio=2, attack_ms=3, release_ms=60, range_db=6),
+            ),
+        ),
+    ),
+    Start(
+        "detail",
+        "Lift what is quiet",
+        "Middle and highs brought up a little where they are quiet; loud passages stay as they are.",
+        BandDynamicsParams(
+            crossovers_hz=(250.0, 4000.0),
+            bands=(
+                DynamicBand(id="low"),
+                DynamicBand(id="mid", mode="lift", threshold_db=-36, ratio=1.5, range_db=4, release_ms=300),
+                DynamicBand(id="high", mode="lift", threshold_db=-46, ratio=1.5, range_db=4, release_ms=300),
+            ),
+        ),
+    ),
+    Start(
+        "harsh",
+        "Tame harsh highs",
+        "What stands out above 2 kHz, by half.",
+        TamerParams(threshold_db=3, strength=0.5, max_cut_db=9, focus_low_hz=2000),
+    ),
+    Start(
+        "ringing",
+        "Take out ringing",
+        "Narrow and patient: single tones that stay, told apart by long frames.",
+        TamerParams(
+            threshold_db=8,
+            strength=0.8,
+            width_oct=0.1,
+            attack_ms=60,
+            release_ms=250,
+            focus_low_hz=150,
+            resolution_ms=170,
+        ),
+    ),
+    Start(
+        "notes",
+        "Even notes",
+        "Single notes of a bass or a voice brought together, slowly enough not to be heard.",
+        LevellerParams(reach_db=4, speed_s=0.4),
+    ),
+    Start("phrases", "Even phrases", "Whole phrases brought together.", LevellerParams(reach_db=3, speed_s=2.5)),
 )
