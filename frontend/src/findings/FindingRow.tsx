@@ -3,21 +3,30 @@ import { Popover } from "radix-ui";
 import { api } from "../api/client";
 import type { Finding } from "../api/types";
 import { settle } from "../state/saving";
-import { compare, seek } from "../state/listening";
+import { compare, seek, setLoop } from "../state/listening";
 import { complain, useBench } from "../state/store";
 import { formatTime } from "../ui/format";
+
+const LOOP_S = { before: 1, whole: 4 };
 
 /** Something that was found in the song: a click goes there, and tells why and what may be tried. */
 export function FindingRow({ finding, settled }: { finding: Finding; settled: boolean }) {
   const song = useBench((s) => s.song)!;
   const client = useQueryClient();
   const go = () => finding.at_s !== null && seek((finding.at_s - 1) * song.rate_hz);
+  /** The moment again and again, so that before and after can be told apart. */
+  const loopAround = () => {
+    if (finding.at_s === null) return;
+    const from = Math.max(0, (finding.at_s - LOOP_S.before) * song.rate_hz);
+    setLoop([Math.round(from), Math.min(song.frames, Math.round(from + LOOP_S.whole * song.rate_hz))]);
+  };
   const attempt = async () => {
     try {
       await settle();
       const version = await api.tryFix(song.id, finding.id);
       await client.invalidateQueries({ queryKey: ["versions", song.id] });
       go();
+      loopAround();
       compare(`version:${version.id}`);
       useBench.setState({
         said: `“${version.name}” is a version now, heard at equal loudness. Key 2 is now.`,

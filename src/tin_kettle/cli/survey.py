@@ -15,7 +15,8 @@ from tin_kettle.cli.render import bus_files, open_buses
 from tin_kettle.core.engine.graph.reading import METER_HOP
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import load_recipe
-from tin_kettle.core.survey.effort import song_words
+from tin_kettle.core.stages.stage import Stage
+from tin_kettle.core.survey.effort import stage_words
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.survey import Survey, columns, survey_song
@@ -41,7 +42,7 @@ def survey(source: Path | None, buses: tuple[str, ...], recipe_path: Path, as_js
         told = {
             "before": {**received.measures, **_figures(received)},
             "after": {**now.measures, **_figures(now)},
-            "stages": {stage.id: _effort(now, stage.id, recipe) for stage in recipe.stages()},
+            "stages": {stage.id: _effort(now, stage, recipe) for stage in recipe.stages()},
             "findings": [finding.document() for finding in found],
         }
         click.echo(json.dumps(told))
@@ -57,17 +58,17 @@ def _figures(found: Survey) -> dict[str, Any]:
     return {name: passage[name] for name in ("low_correlation", "ranges", "hz", "average_db", "maximum_db")}
 
 
-def _effort(found: Survey, stage_id: str, recipe: Recipe) -> dict[str, Any]:
+def _effort(found: Survey, stage: Stage, recipe: Recipe) -> dict[str, Any]:
     count = max(1, round(found.seconds * POINTS_PER_S))
-    effort = found.effort_db(stage_id, 0, found.frames)
-    hardest_db, at_s = found.hardest(stage_id)
+    effort = found.effort_db(stage.id, 0, found.frames)
+    hardest_db, at_s = found.hardest(stage.id)
     return {
         "effort_db": columns(effort, METER_HOP, 0, found.frames, count, np.minimum).round(2).tolist(),
         "points_per_s": POINTS_PER_S,
         "mean_db": round(float(np.mean(effort)), 3),
         "hardest_db": round(hardest_db, 3),
         "hardest_at_s": round(at_s, 3),
-        "says": song_words(found, stage_id, recipe.sections),
+        "says": stage_words(found, stage, recipe.sections),
     }
 
 
@@ -83,5 +84,5 @@ def _tell(recipe: Recipe, now: Survey, received: Survey) -> None:
         click.echo(f"  {label:<16}{shown[0]:>9} → {shown[1]:>7} {unit}")
     for stage in recipe.stages():
         if stage.declared.dynamic and stage.on:
-            says = song_words(now, stage.id, recipe.sections)
+            says = stage_words(now, stage, recipe.sections)
             click.echo(f"  {stage.declared.title} '{stage.id}': {says}, at {now.hardest(stage.id)[1]:.1f} s")

@@ -31,6 +31,7 @@ def fill_demo(library: Library, say: Callable[[str], None]) -> None:
         recipe = low_bridge.low_bridge_recipe()
         song = add_song(library, RECORD, "Low Bridge", {"mix": mix}, recipe, artist=ARTIST, place=1)
         try_version(library, song, low_bridge.small_moves(), "Small moves")
+        try_version(library, song, low_bridge.by_frequency(), "By frequency")
     if "Pilot Light" not in titles:
         buses = {
             bus_id: _keep(library, samples, f"Pilot Light {bus_id}")

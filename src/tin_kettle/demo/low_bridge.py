@@ -241,3 +241,32 @@ def small_moves() -> Recipe:
     document = dump_recipe(low_bridge_recipe())
     document["master"].insert(1, {"id": "moves", "kind": "equalizer", "params": {"bands": bands}})
     return parse_recipe(document)
+
+
+def by_frequency() -> Recipe:
+    """The same faults met only where and while they are there: the low end by a band, the harshness by pins."""
+    firm = {
+        "crossovers_hz": [120.0],
+        "bands": [
+            {"id": "low", "threshold_db": -26.0, "ratio": 2.6, "attack_ms": 25.0, "release_ms": 160.0, "gain_db": 1.8},
+            {"id": "rest"},
+        ],
+    }
+    pins = [
+        {
+            "id": "harsh",
+            "hz": 3440.0,
+            "q": 4.0,
+            "range_db": -4.0,
+            "threshold_db": -33.0,
+            "ratio": 3.0,
+            "channels": "mid",
+        },
+        {"id": "s", "hz": 7000.0, "q": 2.0, "range_db": -5.0, "threshold_db": -30.0, "ratio": 4.0},
+    ]
+    document = dump_recipe(low_bridge_recipe())
+    document["master"][1:1] = [
+        {"id": "firm", "kind": "band_dynamics", "params": firm},
+        {"id": "calm", "kind": "dynamic_equalizer", "params": {"bands": pins}},
+    ]
+    return parse_recipe(document)

@@ -11,8 +11,9 @@ from flask import Blueprint, Response, jsonify, request
 from tin_kettle.core.engine.passage import render_passage
 from tin_kettle.core.listen.match import match_all
 from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.stages.stage import Stage
 from tin_kettle.core.survey.advice import side_notes
-from tin_kettle.core.survey.effort import effort_words, song_words
+from tin_kettle.core.survey.effort import effort_words, stage_words
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
@@ -48,14 +49,14 @@ def survey(song_id: int) -> Response:
         findings=[finding.document() for finding in found],
         dismissed=hidden,
         notes=side_notes(recipe, now),
-        work={stage_id: song_words(now, stage_id, recipe.sections) for stage_id in _dynamic(recipe)},
+        work={stage.id: stage_words(now, stage, recipe.sections) for stage in _dynamic(recipe)},
         **views.overview(now, 0, now.frames, _columns()),
         received_wave=views.wave(received, 0, received.frames, _columns()),
     )
 
 
-def _dynamic(recipe: Recipe) -> list[str]:
-    return [stage.id for stage in recipe.stages() if stage.on and stage.declared.dynamic]
+def _dynamic(recipe: Recipe) -> list[Stage]:
+    return [stage for stage in recipe.stages() if stage.on and stage.declared.dynamic]
 
 
 @blueprint.post("/songs/<int:song_id>/survey")

@@ -1,12 +1,14 @@
 """What a stage does over the song, said as an engineer would."""
 
+import re
+
 import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.recipe.model import Section
-from tin_kettle.core.survey.effort import effort_words, song_words
+from tin_kettle.core.survey.effort import effort_words, part_words, song_words, stage_words
 from tin_kettle.core.survey.survey import survey_song
 
 
@@ -48,3 +50,30 @@ def test_where_it_works_alike_no_place_is_named(song):
     whole = song_words(song, "c", [])
     assert whole.startswith("mostly ")
     assert song_words(song, "c", sections(("Part 1", 0, 5), ("Part 2", 5, 10))) == whole
+
+
+def test_parts_are_told_by_what_they_do_where_and_how_often(song):
+    hops = -(-song.frames // 256)
+    effort = np.zeros(hops)
+    for second in (4.2, 4.9, 5.6, 8.4):
+        at = round(second * RATE_HZ / 256)
+        effort[at : at + 20] = -3.0
+    parts = sections(("Verse", 0, 4), ("Chorus", 4, 6), ("Verse 2", 6, 8), ("Chorus 2", 8, 9), ("End", 9, 10))
+    words = part_words(effort, "around 6.8 kHz", song, parts)
+    assert words == "3 dB off around 6.8 kHz, 4 times, mostly in the choruses"
+    assert part_words(np.full(hops, 2.0), "above 5 kHz", song, []) == "2 dB more above 5 kHz, all the time"
+    assert part_words(effort, "below 120 Hz", song, []) == "3 dB off below 120 Hz, 4 times"
+
+
+def test_a_stage_of_parts_tells_of_those_that_work():
+    x = tone(1000, -30, 6.0)
+    x[:, 3 * RATE_HZ :] *= 10
+    pins = [
+        {"id": "a", "hz": 1000, "range_db": -6, "threshold_db": -20, "ratio": 9},
+        {"id": "b", "hz": 9000, "range_db": -6},
+    ]
+    recipe = recipe_of({"id": "d", "kind": "dynamic_equalizer", "params": {"bands": pins}})
+    found = survey_song(recipe, {"mix": ArraySource(x, RATE_HZ)})
+    words = stage_words(found, recipe.master[0], [])
+    assert re.match(r"[56](\.\d)? dB off around 1 kHz, ", words)
+    assert "9 kHz" not in words

@@ -72,6 +72,19 @@ def sharp(x):
     return x
 
 
+def loose(x):
+    """A bass whose notes are as loud as they like."""
+    rng = np.random.default_rng(8)
+    steps = 10 ** (rng.uniform(-14, 2, 2 * SECONDS) / 20)
+    return 0.5 * x + 0.3 * np.sin(2 * np.pi * 70 * T) * np.repeat(steps, RATE_HZ // 2)
+
+
+def leaps(x):
+    """A resonance that is there for a moment every three seconds."""
+    there = (T % 3.0 < 0.4) * np.sin(np.pi * (T % 3.0) / 0.4) ** 2
+    return x + 0.06 * np.sin(2 * np.pi * 3444 * T) * there
+
+
 def cancels(x):
     return np.stack([x[0], -0.8 * x[0] + 0.2 * x[1]])
 
@@ -101,6 +114,8 @@ def test_nothing_is_found_where_nothing_is_wrong():
         (offset, "offset", None),
         (needle, "needle", 7.0),
         (sharp, "sharp-s", None),
+        (loose, "low-end-loose", None),
+        (leaps, "comes-3444", None),
         (cancels, "mono-loss", None),
         (clipped, "clipped", None),
     ],
@@ -126,6 +141,29 @@ def test_a_stage_that_works_too_hard_is_said_so():
     assert finding.value > 0.5
     fixed = with_fix(recipe, finding)
     assert fixed.master[0].params.threshold_db == -42
+
+
+def test_dynamics_that_do_not_do_what_they_are_for_are_told():
+    x = clean()
+    pin = {"id": "p", "hz": 3000, "q": 1, "range_db": -4, "threshold_db": -80, "ratio": 100}
+    found = look(x, recipe_of({"id": "d", "kind": "dynamic_equalizer", "params": {"bands": [pin]}}))
+    assert "a plain gain does the same" in found["restless-d-p"].says
+    bands = [{"id": "a", "threshold_db": -50, "ratio": 6}, {"id": "b"}]
+    recipe = recipe_of({"id": "b", "kind": "band_dynamics", "params": {"crossovers_hz": [800], "bands": bands}})
+    corner = look(x, recipe)["voice-b-0"]
+    assert corner.fix == "crossover to 2.5 kHz"
+    fixed = with_fix(recipe, corner)
+    assert fixed.master[0].params.crossovers_hz == (2500.0,)
+    assert "voice-b-0" not in look(x, fixed)
+    tamer = recipe_of(
+        {"id": "t", "kind": "tamer", "params": {"threshold_db": -6, "strength": 1.0, "focus_low_hz": 100}}
+    )
+    assert look(x, tamer)["hard-t"].fix == "threshold up by 3 dB"
+    holds = {"kind": "compressor", "params": {"threshold_db": -30, "ratio": 2}}
+    twice = recipe_of({"id": "one", **holds}, {"id": "two", **holds})
+    assert look(x, twice)["twice-one-two"].value > 0.85
+    alone = recipe_of({"id": "one", **holds}, {"id": "two", **holds, "channels": "side"})
+    assert "twice-one-two" not in look(x, alone)
 
 
 def test_a_second_fix_of_the_same_kind_gets_a_name_of_its_own():

@@ -272,6 +272,15 @@ def describe_band(band: DynamicBand) -> str:
     return " ".join(part for part in (work, gain) if part) + where
 
 
+def _place(params: BandDynamicsParams, index: int) -> str:
+    corners = params.crossovers_hz
+    if index == 0:
+        return f"below {hz(corners[0])}"
+    if index == len(corners):
+        return f"above {hz(corners[-1])}"
+    return f"between {hz(corners[index - 1])} and {hz(corners[index])}"
+
+
 def _summary(params: BandDynamicsParams) -> str:
     working = [band for band in params.bands if band.works or (band.on and band.gain_db)]
     corners = ", ".join(hz(corner) for corner in params.crossovers_hz)
@@ -302,7 +311,7 @@ KIND = Kind(
     summary=_summary,
     hz_params=lambda p: [(f"crossovers_hz[{i}]", corner) for i, corner in enumerate(p.crossovers_hz)],
     dynamic=True,
-    items={"bands": Items("Band", DynamicBand, describe_band, none="left alone")},
+    items={"bands": Items("Band", DynamicBand, describe_band, none="left alone", place=_place)},
     crossovers_hz=lambda p: p.crossovers_hz,
     check=lambda p: corners_problem(p.crossovers_hz, len(p.bands) - 1, f"{len(p.bands)} bands"),
 )

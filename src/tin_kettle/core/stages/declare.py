@@ -105,12 +105,15 @@ class Items:
         params: its parameters; with an ``id`` among them it is addressed by that, else by its place.
         words: one in an engineer's words, or nothing.
         none: what it is called when there is none.
+        place: where in the spectrum one works, in words, of a stage's parameters and its place among its like: for
+            parts that read a gain of their own, ``effort_`` and their id.
     """
 
     title: str
     params: type[Params]
     words: Callable[[Any], str]
     none: str = "none"
+    place: Callable[[Any, int], str] | None = None
 
 
 @dataclass(frozen=True)
@@ -121,11 +124,13 @@ class Ease:
         limit_db: working harder than this for long, the answer may lie in the mix.
         words: what is tried.
         params: parameters of a setting that works less.
+        share: of the song; single loud moments are what these stages are for.
     """
 
     limit_db: float
     words: str
     params: Callable[[Any], dict[str, float]]
+    share: float = 0.1
 
 
 Picture = dict[str, Any]

@@ -283,11 +283,15 @@ _PLACES = {"bell": "around", "low_shelf": "below", "high_shelf": "above", "flat_
 _WHERE = {"stereo": "", "mid": ", mid only", "side": ", side only", "left": ", left only", "right": ", right only"}
 
 
+def _place(pin: Pin) -> str:
+    return f"{_PLACES[pin.shape]} {hz(pin.hz)}{_WHERE[pin.channels]}"
+
+
 def describe_pin(pin: Pin) -> str:
     """One pin in words; nothing where it does nothing."""
     if pin.idle:
         return ""
-    place = f"{_PLACES[pin.shape]} {hz(pin.hz)}{_WHERE[pin.channels]}"
+    place = _place(pin)
     rest = f"{db(pin.gain_db)} " if pin.gain_db else ""
     if not pin.moves:
         return f"{rest}{place}"
@@ -318,5 +322,5 @@ KIND = Kind(
     hz_params=lambda p: [(f"bands[{i}].hz", pin.hz) for i, pin in enumerate(p.bands) if pin.on],
     channels=("stereo",),
     dynamic=True,
-    items={"bands": Items("Pin", Pin, describe_pin)},
+    items={"bands": Items("Pin", Pin, describe_pin, place=lambda p, i: _place(p.bands[i]))},
 )

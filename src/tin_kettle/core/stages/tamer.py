@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.dsp.taming import POWER_FLOOR, bump, cells, edges, follow, smoothed, spread
-from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db, hz
 
@@ -260,4 +260,6 @@ KIND = Kind(
     picture=_picture,
     summary=_summary,
     dynamic=True,
+    # at that depth for half of the song it takes colour too
+    ease=Ease(3.0, "threshold up by 3 dB", lambda p: {"threshold_db": min(24.0, p.threshold_db + 3.0)}, share=0.5),
 )

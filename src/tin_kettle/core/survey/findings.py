@@ -16,14 +16,18 @@ from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.rules.ends import ends_cost
 from tin_kettle.core.survey.rules.hard_work import works_hard
 from tin_kettle.core.survey.rules.image import lopsided, low_end_wide, mono_loss
+from tin_kettle.core.survey.rules.low_end import loose_low
+from tin_kettle.core.survey.rules.moving import moves_badly
 from tin_kettle.core.survey.rules.peaks import clipped, needles, offset
-from tin_kettle.core.survey.rules.tone import rings, sharp
+from tin_kettle.core.survey.rules.tone import comes_and_goes, rings, sharp
 from tin_kettle.core.survey.survey import Survey
 
 RULES: tuple[Callable[[Survey], Iterator[Finding]], ...] = (
     ends_cost,
     low_end_wide,
+    loose_low,
     rings,
+    comes_and_goes,
     sharp,
     lopsided,
     offset,
@@ -40,7 +44,7 @@ def find(now: Survey, received: Survey, recipe: Recipe) -> list[Finding]:
         received: survey of the sum of its sources.
     """
     found = [finding for rule in RULES for finding in rule(now)]
-    found += [*clipped(received), *works_hard(now, recipe)]
+    found += [*clipped(received), *works_hard(now, recipe), *moves_badly(now, recipe)]
     # measures stand in hops: the last may reach beyond the end of a short song
     found = [replace(one, at_s=None if one.at_s is None else min(one.at_s, now.seconds)) for one in found]
     return sorted(found, key=lambda finding: (finding.at_s is None, finding.at_s or 0.0))

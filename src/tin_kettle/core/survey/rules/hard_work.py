@@ -12,9 +12,6 @@ from tin_kettle.core.stages.words import db
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.survey import Survey
 
-HARD_TIME = 0.1
-"""A tenth of the song: single loud moments are what these stages are for."""
-
 
 def works_hard(now: Survey, recipe: Recipe) -> Iterator[Finding]:
     """Stages beyond what they are for, for long."""
@@ -25,7 +22,7 @@ def works_hard(now: Survey, recipe: Recipe) -> Iterator[Finding]:
             continue
         effort = efforts[stage.id]
         share = float(np.mean(effort < -ease.limit_db))
-        if share < HARD_TIME:
+        if share < ease.share:
             continue
         at = int(np.argmin(effort))
         title, most = stage.declared.title, db(-float(effort[at]), signed=False)
@@ -36,7 +33,7 @@ def works_hard(now: Survey, recipe: Recipe) -> Iterator[Finding]:
             f"{most} at most: the honest answer may lie in the mix.",
             round(share, 4),
             "share of the time",
-            HARD_TIME,
+            ease.share,
             at_s=round(at * METER_HOP / now.rate_hz, 2),
             fix=ease.words,
             stage={"id": stage.id, "params": ease.params(stage.params)},

@@ -16,6 +16,11 @@ RING_DB, RING_TIME = 5.0, 0.3
 """So far above the song's own smooth spectrum, for so much of the time: single notes come and go sooner."""
 RING_HZ = (1500.0, 12000.0)
 """Below, the notes themselves stand out; above, nothing is heard to ring."""
+LEAP_DB, LEAP_TIME = 9.0, (0.02, 0.3)
+"""A resonance that comes and goes stands so far out for a share of the time between these."""
+PEAK_DB = 3.0
+"""Peaks of a tone above its mean square."""
+S_HZ, S_Q = (5500.0, 9500.0), 2.0
 SHARP_OVER_DB, SHARPEST_S = 9.0, 0.03
 """An S leaps so far above its range's usual level, and lasts longer than a hat."""
 
@@ -78,6 +83,12 @@ def sharp(now: Survey) -> Iterator[Finding]:
         return
     worst = max(runs, key=lambda run: float(over[run].max()))
     most_db = float(over[worst].max())
+    rows = now.tonal.rows[:, 0].astype(np.float64)
+    moment = rows[min(round(float(worst.mean()) / SLOTS_PER_S / now.tonal.hop_s), len(rows) - 1)]
+    centre = float(BANDS_HZ[int(np.argmax(np.where((S_HZ[0] < BANDS_HZ) & (S_HZ[1] > BANDS_HZ), moment, -np.inf)))])
+    # between the usual level and that of the S, as peaks
+    threshold_db = round(max(-80.0, float(sharp[worst].max()) - 0.7 * most_db + PEAK_DB), 1)
+    off_db = round(min(6.0, 0.5 * most_db), 1)
     yield Finding(
         "sharp-s",
         f"sharp S, {len(runs)} times",
@@ -86,4 +97,64 @@ def sharp(now: Survey) -> Iterator[Finding]:
         "dB",
         SHARP_OVER_DB,
         at_s=round(float(worst[0]) / SLOTS_PER_S, 2),
+        fix=f"up to {db(off_db, signed=False)} off around {hz(centre)}, only while it is sharp",
+        stage={
+            "id": "soften-s",
+            "kind": "dynamic_equalizer",
+            "params": {
+                "bands": [
+                    {
+                        "id": "s",
+                        "hz": round(centre),
+                        "q": S_Q,
+                        "range_db": -off_db,
+                        "threshold_db": threshold_db,
+                        "ratio": 6.0,
+                    }
+                ]
+            },
+        },
     )
+
+
+def comes_and_goes(now: Survey) -> Iterator[Finding]:
+    """Resonances that stand far above the spectrum's own smooth line now and then: a pin that moves only then."""
+    rows = now.tonal.rows[:, 0].astype(np.float64)
+    level = np.max(rows, axis=1)
+    loud = np.flatnonzero(level > level.max() - 30.0)
+    if len(loud) < 24:
+        return
+    line = smoothed_db(rows[loud], 1.0)
+    excess = rows[loud] - line
+    share = np.mean(excess > LEAP_DB, axis=0)
+    inside = (RING_HZ[0] < BANDS_HZ) & (RING_HZ[1] > BANDS_HZ) & (share >= LEAP_TIME[0]) & (share < LEAP_TIME[1])
+    if not inside.any():
+        return
+    score = np.where(inside, np.where(excess > LEAP_DB, excess, 0.0).sum(axis=0), 0.0)
+    band = int(np.argmax(score))
+    there = excess[:, band] > LEAP_DB
+    above_db, centre = float(np.median(excess[there, band])), float(BANDS_HZ[band])
+    # what the pin hears is a twelfth of an octave's mean square and its neighbours', read as peaks
+    threshold_db = round(float(np.median(line[there, band])) + 0.5 * above_db + PEAK_DB, 1)
+    off_db = round(min(6.0, 0.6 * above_db), 1)
+    yield Finding(
+        f"comes-{round(centre)}",
+        f"{hz(centre)} leaps out now and then",
+        f"{hz(centre)} stands {db(above_db, signed=False)} above the smooth spectrum for {share[band]:.0%} of the "
+        "time, and is quiet in between.",
+        round(above_db, 2),
+        "dB",
+        LEAP_DB,
+        at_s=round(int(loud[np.argmax(np.where(there, excess[:, band], -np.inf))]) * now.tonal.hop_s, 2),
+        fix=f"up to {db(off_db, signed=False)} off around {hz(centre)}, only while it rings",
+        stage={
+            "id": f"catch-{round(centre)}",
+            "kind": "dynamic_equalizer",
+            "params": {
+                "bands": [
+                    {"id": "catch", "hz": round(centre, 1), "q": 5.0, "range_db": -off_db, "threshold_db": threshold_db,
+                     "ratio": 6.0}
+                ]
+            },
+        },
+    )  # fmt: skip
