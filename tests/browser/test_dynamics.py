@@ -120,3 +120,21 @@ def test_what_stands_out_is_shown_taken_and_kept(playing):
     page.get_by_label("Stage").get_by_role("slider", name="Reach").press("End")
     page.wait_for_function("window.tinKettle.player.now().moment.meters.stages.s3.level_average.length > 0")
     expect(page.get_by_label("Stage")).to_contain_text("rests are not raised")
+
+
+def test_the_lows_are_spared_in_two_ways_that_are_told_apart(bench, add_song):
+    hits = np.repeat(np.tile([1.0, 0.1], 10), 24000)
+    hold = {"kind": "compressor", "params": {"threshold_db": -26, "ratio": 4}}
+    bench.open(add_song(tone(60, -18, 10) + tone(2000, -12, 10) * hits, "Lows", master=[hold]))
+    page = bench.page
+    bench_row(page, "s0").click()
+    page.get_by_role("button", name="spare the lows …").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("does not hear what lies below 100 Hz", timeout=60000)
+    expect(dialog).to_contain_text("does not touch what lies below 100 Hz")
+    dialog.get_by_role("button", name="hear it").nth(1).click()
+    page.wait_for_function("window.tinKettle.state().heard.startsWith('version:')")
+    page.keyboard.press("Escape")
+    versions = bench.server.ask(f"/api/songs/{bench.state('song.id')}/versions")
+    assert [version["name"] for version in versions] == ["Deaf below 100 Hz", "Spared below 100 Hz"]
+    assert bench.state("recipe.master.length") == 1, "the song itself stays as it is"

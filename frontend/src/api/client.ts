@@ -126,6 +126,12 @@ export const api = {
     ask<SurveySeries | null>(`/songs/${id}/survey/stages/${stage}?${between(from, to)}&columns=${columns}`),
   makeup: (id: number, stage: string) =>
     ask<{ gain_db: number }>(`/songs/${id}/stages/${stage}/makeup`, "POST"),
+  /** a compressor that does not hear the lows, and one that does not touch them */
+  twoWays: (id: number, stage: string, [from, to]: [number, number]) =>
+    ask<{ versions: Version[]; gains_db: number[][]; low_db: number[]; says: string[] }>(
+      `/songs/${id}/stages/${stage}/ways?${between(from, to)}`,
+      "POST",
+    ),
   sameWork: (id: number, stage: string, before: Recipe, after: Recipe, [from, to]: [number, number]) =>
     ask<{ threshold_db: number }>(`/songs/${id}/stages/${stage}/threshold?${between(from, to)}`, "POST", {
       before,

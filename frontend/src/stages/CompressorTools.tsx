@@ -12,6 +12,7 @@ import { useCompressorPicture } from "./compressor";
 import { keepWork, useKeepWork } from "./keepWork";
 import { KeyMenu } from "./KeyMenu";
 import { StartingPoints } from "./StartingPoints";
+import { TwoWays } from "./TwoWays";
 import { useExaggeration } from "./useExaggeration";
 import { usePassage, useSeries } from "./usePassage";
 
@@ -71,6 +72,7 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
       >
         same work
       </button>
+      <TwoWays stage={stage} />
       <Work stage={stage} />
     </div>
   );

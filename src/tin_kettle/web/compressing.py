@@ -7,11 +7,15 @@ from typing import Any
 from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.stages.words import hz
+from tin_kettle.core.survey.two_ways import two_ways
 from tin_kettle.core.survey.work import makeup_gain_db, threshold_for_work
+from tin_kettle.store.comparing import try_version
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.starts import keep_start, list_starts
 from tin_kettle.web.asked import Asked, asked
 from tin_kettle.web.context import context, opened_sources, passage
+from tin_kettle.web.versions import version_document
 
 blueprint = Blueprint("compressing", __name__, url_prefix="/api")
 
@@ -45,6 +49,23 @@ def same_work(song_id: int, stage_id: str) -> Response:
     sources = opened_sources(song_id)
     span = passage(max(source.frames for source in sources.values()))
     return jsonify(threshold_db=threshold_for_work(before, after, stage_id, sources, *span))
+
+
+@blueprint.post("/songs/<int:song_id>/stages/<stage_id>/ways")
+def ways(song_id: int, stage_id: str) -> Response:
+    """A compressor that does not hear the lows, one that does not touch them: both as versions, and what they do."""
+    library = context().library
+    recipe = current_revision(library, song_id).recipe
+    sources = opened_sources(song_id)
+    found = two_ways(recipe, stage_id, sources, *passage(max(source.frames for source in sources.values())))
+    names = (f"Deaf below {hz(found.hz)}", f"Spared below {hz(found.hz)}")
+    made = [try_version(library, song_id, one, name) for one, name in zip(found.recipes, names, strict=True)]
+    return jsonify(
+        versions=[version_document(version) for version in made],
+        gains_db=found.gains_db.round(2).tolist(),
+        low_db=[round(change, 2) for change in found.low_db],
+        says=list(found.says),
+    )
 
 
 @blueprint.get("/starts")
