@@ -29,6 +29,8 @@ EIGHT = [
     for i in range(8)
 ]
 
+PINS = [{"id": f"p{i}", "hz": 150 * 2.2**i, "q": 1.5, "range_db": -6, "threshold_db": -40} for i in range(6)]
+
 STAGES: dict[str, dict[str, Any]] = {
     "filter, high-pass 24 dB/oct": {"kind": "filter", "params": {"high_pass_on": True}},
     "compressor, one detector filter": {
@@ -38,6 +40,13 @@ STAGES: dict[str, dict[str, Any]] = {
     "limiter, true peak": {"kind": "limiter", "params": {"gain_db": 6}},
     "equalizer, 8 bands on mid, side and stereo": {"kind": "equalizer", "params": {"bands": EIGHT}},
     "equalizer, the same in linear phase": {"kind": "equalizer", "params": {"bands": EIGHT, "phase": "linear"}},
+    "dynamic equalizer, 6 pins": {"kind": "dynamic_equalizer", "params": {"bands": PINS}},
+    "band dynamics, 4 bands": {
+        "kind": "band_dynamics",
+        "params": {"bands": [{"id": f"b{i}", "threshold_db": -30, "ratio": 3} for i in range(4)]},
+    },
+    "tamer at 43 ms": {"kind": "tamer"},
+    "leveller": {"kind": "leveller", "params": {"reach_db": 4}},
 }
 THREE_BANDS = [
     {"id": name, "chain": [{"id": f"{name}-c", "kind": "compressor", "params": {"threshold_db": -24}}]}
@@ -94,6 +103,10 @@ GOALS = {
     "compressor, one detector filter": "≤ 5 BASE",
     "equalizer, 8 bands on mid, side and stereo": "≤ 10 BASE",
     "equalizer, the same in linear phase": "≤ 40 BASE",
+    "dynamic equalizer, 6 pins": "≤ 23 BASE",
+    "band dynamics, 4 bands": "≤ 18 BASE",
+    "tamer at 43 ms": "≤ 42 BASE",
+    "leveller": "≤ 6 BASE",
 }
 
 MEMORY = """

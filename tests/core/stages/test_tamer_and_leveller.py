@@ -5,7 +5,18 @@ import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
 from tin_kettle.core.dsp.levelling import levelling_db
-from tin_kettle.core.dsp.taming import bump, cells, edges, follow, smoothed, spread
+from tin_kettle.core.dsp.taming import (
+    bump,
+    cells,
+    cut_bins,
+    edges,
+    follow,
+    overlap,
+    power_of,
+    smoothed,
+    spread,
+    standing_out,
+)
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.tamer import Tamer, TamerParams
@@ -115,9 +126,38 @@ def test_kernels_are_their_plain_twins():
     # the grid's points are a sixteenth of the width apart
     assert np.all(wide >= cut)
     np.testing.assert_allclose(wide, np.maximum(plain, cut), atol=0.04 * cut.max())
+    told, line = np.empty((3, 200)), made
+    standing_out(power, line, 2.0, 0.7, 9.0, -40.0, 20, 150, told)
+    level, reference = 10 * np.log10(power), 10 * np.log10(line)
+    wanted = np.clip(0.7 * (level - reference - 2.0), 0.0, 9.0)
+    wanted[(level < -40.0) | (np.arange(200) < 20) | (np.arange(200) >= 150)] = 0.0
+    np.testing.assert_allclose(told, [level, reference, wanted], atol=1e-9)
     held = cut.copy()
     follow(wide, 0.3, 0.1, held)
     np.testing.assert_allclose(held, cut + np.where(wide > cut, 0.3, 0.1) * (wide - cut), atol=1e-5)
+
+
+def test_frames_are_weighed_and_laid_over_each_other_like_their_twins():
+    rng = np.random.default_rng(4)
+    spectrum = rng.standard_normal((2, 9)) + 1j * rng.standard_normal((2, 9))
+    power, cut = np.empty(9), rng.random(9) * 12
+    power_of(spectrum, 3.0, power)
+    np.testing.assert_allclose(power, 0.5 * (np.abs(spectrum) ** 2).sum(axis=0) / 3.0)
+    for removed in (False, True):
+        made = spectrum.copy()
+        cut_bins(made, cut, removed)
+        gain = 10 ** (-cut / 20)
+        np.testing.assert_allclose(made, spectrum * (1 - gain if removed else gain), atol=1e-12)
+    frame, window, coming, ready = (
+        rng.standard_normal((2, 8)),
+        rng.random(8),
+        rng.standard_normal((2, 8)),
+        np.empty((2, 2)),
+    )
+    total = coming + frame * window
+    overlap(frame, window, coming, ready)
+    np.testing.assert_allclose(ready, total[:, :2])
+    np.testing.assert_allclose(coming, np.concatenate([total[:, 2:], np.zeros((2, 2))], axis=1))
 
 
 def test_the_frames_lie_alike_wherever_one_begins_to_listen():

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
+from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, exp2, log2
 
 POWER_FLOOR = 1e-16
 
@@ -35,6 +36,38 @@ def smoothed(power: NDArray[np.float64], within: NDArray[np.int64], out: NDArray
         low = within[0, i]
         high = within[1, i]
         out[i] = max(sums[high] - sums[low], 0.0) / (high - low)
+
+
+@kernel("void(float64[::1], float64[::1], float64, float64, float64, float64, int64, int64, float64[:, ::1])")
+def standing_out(
+    power: NDArray[np.float64],
+    reference: NDArray[np.float64],
+    threshold_db: float,
+    strength: float,
+    most_db: float,
+    quietest_db: float,
+    first: int,
+    last: int,
+    out: NDArray[np.float64],
+) -> None:
+    """What stands out of each bin, and how much of it is to be cut.
+
+    Args:
+        power, reference: (bins,), powers.
+        threshold_db, strength, most_db: cut = strength · (level − reference − threshold), 0 … most.
+        quietest_db: bins below are left alone.
+        first, last: bins of the focus, ``first`` … ``last`` − 1.
+        out: (3, bins) level, reference and cut, dB.
+    """
+    for i in range(power.shape[0]):
+        level = 0.5 * DB_PER_OCTAVE * log2(max(power[i], POWER_FLOOR))
+        held = 0.5 * DB_PER_OCTAVE * log2(max(reference[i], POWER_FLOOR))
+        out[0, i] = level
+        out[1, i] = held
+        cut = 0.0
+        if first <= i < last and level >= quietest_db:
+            cut = min(max(strength * (level - held - threshold_db), 0.0), most_db)
+        out[2, i] = cut
 
 
 CELLS = 16
@@ -80,6 +113,49 @@ def spread(
         share = place[i] - low
         near = (1.0 - share) * wide[low + half] + share * wide[low + 1 + half]
         out[i] = max(cut_db[i], near)
+
+
+@kernel("void(complex128[:, ::1], float64, float64[::1])")
+def power_of(spectrum: NDArray[np.complex128], full: float, out: NDArray[np.float64]) -> None:
+    """Mean power of both rows, (bins,), where ``full`` is that of a full-scale tone."""
+    scale = 0.5 / full
+    for i in range(out.shape[0]):
+        a = spectrum[0, i]
+        b = spectrum[1, i]
+        out[i] = scale * (a.real * a.real + a.imag * a.imag + b.real * b.real + b.imag * b.imag)
+
+
+@kernel("void(complex128[:, ::1], float64[::1], boolean)")
+def cut_bins(spectrum: NDArray[np.complex128], cut_db: NDArray[np.float64], removed: bool) -> None:
+    """Turn every bin of both rows down in place, or leave only what that takes."""
+    for i in range(cut_db.shape[0]):
+        gain = exp2(-cut_db[i] / DB_PER_OCTAVE)
+        if removed:
+            gain = 1.0 - gain
+        spectrum[0, i] *= gain
+        spectrum[1, i] *= gain
+
+
+@kernel("void(float64[:, ::1], float64[::1], float64[:, ::1], float64[:, ::1])")
+def overlap(
+    made: NDArray[np.float64], window: NDArray[np.float64], coming: NDArray[np.float64], ready: NDArray[np.float64]
+) -> None:
+    """Add a frame to those before it, give the oldest hop, and move on by it.
+
+    Args:
+        made: (2, frame).
+        window: (frame,) weights of the frame.
+        coming: (2, frame) the sum so far.
+        ready: (2, hop) out.
+    """
+    hop = ready.shape[1]
+    kept = coming.shape[1] - hop
+    for row in range(2):
+        for i in range(hop):
+            ready[row, i] = coming[row, i] + made[row, i] * window[i]
+        for i in range(kept):
+            coming[row, i] = coming[row, i + hop] + made[row, i + hop] * window[i + hop]
+        coming[row, kept:] = 0.0
 
 
 @kernel("void(float64[::1], float64, float64, float64[::1])")

@@ -14,10 +14,22 @@ from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, rfft
 
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.svf import FORGOTTEN
-from tin_kettle.core.dsp.taming import POWER_FLOOR, bump, cells, edges, follow, smoothed, spread
+from tin_kettle.core.dsp.taming import (
+    bump,
+    cells,
+    cut_bins,
+    edges,
+    follow,
+    overlap,
+    power_of,
+    smoothed,
+    spread,
+    standing_out,
+)
 from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db, hz
@@ -112,9 +124,12 @@ class Tamer(Processor):
         self._hz[0] = 0.5 * self._hz[1]
         # a quarter apart, squares of this add up to 2
         self._window = np.sin(np.pi * (np.arange(self._frame) + 0.5) / self._frame)
+        self._half = self._window / (HOPS / 2)
         self._within = edges(self._hz, max(LEAST_OCT, WIDER * params.width_oct))
         self._place, self._bump = cells(self._hz, params.width_oct), bump()
         self._focus = (self._hz >= params.focus_low_hz) & (self._hz <= params.focus_high_hz)
+        at = np.flatnonzero(self._focus)
+        self._bins = (int(at[0]), int(at[-1]) + 1) if at.size else (0, 0)
         self._line = 10.0 ** (-params.tilt_db_oct * np.log2(self._hz / 1000.0) / 10.0)
         # power of a bin at the centre of a full-scale tone
         self._full = (0.5 * self._window.sum()) ** 2
@@ -160,19 +175,16 @@ class Tamer(Processor):
     def _turn(self) -> None:
         """Work on the frame that is full, and move on by a hop."""
         past, coming, ready = self.f64("past"), self.f64("coming"), self.f64("ready")
-        spectrum = np.fft.rfft(past * self._window)
-        self._follow(0.5 * (spectrum.real**2 + spectrum.imag**2).sum(axis=0) / self._full)
-        gain = 10.0 ** (-self.f64("cut") / 20.0)
-        if self._params.keep == "removed":
-            gain = 1.0 - gain
-        if np.all(gain == 1.0):
-            made = past * (self._window * self._window / (HOPS / 2))
+        spectrum = np.ascontiguousarray(rfft(past * self._window))
+        power = np.empty(spectrum.shape[1])
+        power_of(spectrum, self._full, power)
+        self._follow(power)
+        removed = self._params.keep == "removed"
+        if removed or self.f64("cut").any():
+            cut_bins(spectrum, self.f64("cut"), removed)
+            overlap(irfft(spectrum, self._frame, overwrite_x=True), self._half, coming, ready)
         else:
-            made = np.fft.irfft(spectrum * gain, self._frame) * (self._window / (HOPS / 2))
-        coming += made
-        ready[:] = coming[:, : self._hop]
-        coming[:, : -self._hop] = coming[:, self._hop :].copy()
-        coming[:, -self._hop :] = 0.0
+            overlap(past * self._window, self._half, coming, ready)
         past[:, : -self._hop] = past[:, self._hop :].copy()
 
     def _follow(self, power: NDArray[np.float64]) -> None:
@@ -188,15 +200,12 @@ class Tamer(Processor):
             reference[:] = self._line * (power[self._focus].mean() / self._line[self._focus].mean())
         else:
             reference[:] = power
-        level_db = 10.0 * np.log10(np.maximum(power, POWER_FLOOR))
-        reference_db = 10.0 * np.log10(np.maximum(reference, POWER_FLOOR))
-        excess_db = level_db - reference_db - p.threshold_db
-        excess_db[~self._focus | (level_db < QUIETEST_DB)] = 0.0
-        target_db = np.clip(p.strength * excess_db, 0.0, p.max_cut_db)
-        wide_db = np.empty_like(target_db)
-        spread(target_db, self._place, self._bump, wide_db)
+        told = np.empty((3, power.size))
+        standing_out(power, reference, p.threshold_db, p.strength, p.max_cut_db, QUIETEST_DB, *self._bins, told)
+        wide_db = np.empty_like(power)
+        spread(told[2], self._place, self._bump, wide_db)
         follow(wide_db, self._attack, self._release, self.f64("cut"))
-        self._seen.append((level_db, reference_db, self.f64("cut").copy()))
+        self._seen.append((told[0], told[1], self.f64("cut").copy()))
 
     def curves(self) -> dict[str, NDArray[np.float64]]:
         """At ``CURVE_HZ``: the highest bin near each (dB re a full-scale tone), what it is held against, the cut."""
