@@ -11,11 +11,56 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.compile import kernel
+from tin_kettle.core.dsp.compile import inline, kernel
 from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, exp2
 from tin_kettle.core.dsp.svf import FLUSH
 
 BELL, LOW_SHELF, HIGH_SHELF = 0, 1, 2
+_CHUNK = 128
+
+
+@inline
+def _bell(gains: NDArray[np.float64], scale: float, w: float, still: float, made: NDArray[np.float64]) -> None:
+    for i in range(gains.shape[0]):
+        a = exp2(gains[i] * scale)
+        # both divided by A: 1 + g·(g + k) with k = 1/(q·A)
+        a1 = a / (a * (1.0 + w * w) + w * still)
+        made[0, i] = a1
+        made[1, i] = w * a1
+        made[2, i] = w * w * a1
+        made[3, i] = 1.0
+        made[4, i] = still * (a - 1.0 / a)
+        made[5, i] = 0.0
+
+
+@inline
+def _low_shelf(gains: NDArray[np.float64], scale: float, w: float, still: float, made: NDArray[np.float64]) -> None:
+    for i in range(gains.shape[0]):
+        root = exp2(0.5 * gains[i] * scale)
+        a = root * root
+        g = w / root
+        a1 = 1.0 / (1.0 + g * (g + still))
+        made[0, i] = a1
+        made[1, i] = g * a1
+        made[2, i] = g * g * a1
+        made[3, i] = 1.0
+        made[4, i] = still * (a - 1.0)
+        made[5, i] = a * a - 1.0
+
+
+@inline
+def _high_shelf(gains: NDArray[np.float64], scale: float, w: float, still: float, made: NDArray[np.float64]) -> None:
+    for i in range(gains.shape[0]):
+        root = exp2(0.5 * gains[i] * scale)
+        a = root * root
+        g = w * root
+        a1 = 1.0 / (1.0 + g * (g + still))
+        made[0, i] = a1
+        made[1, i] = g * a1
+        made[2, i] = g * g * a1
+        made[3, i] = a * a
+        made[4, i] = still * (1.0 - a) * a
+        made[5, i] = 1.0 - a * a
 
 
 @kernel("void(float64[:, ::1], int64, int64, float64, float64, float64[::1], float64, float64[:, ::1])")
@@ -38,49 +83,37 @@ def moving_section(
         gain_db, share: (frames,) of which this much is its gain.
         state: (2, 2) the integrators of each row.
     """
-    x = block[0]
-    y = block[1]
     first_x, second_x, first_y, second_y = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
     scale = share / (2.0 * DB_PER_OCTAVE)
     still = 1.0 / q
-    for i in range(gain_db.shape[0]):
+    # coefficients first, many at a time; only the integrators have to wait for each other
+    made = np.empty((6, _CHUNK))
+    for start in range(0, gain_db.shape[0], _CHUNK):
+        x = block[0, start : start + _CHUNK]
+        y = block[1, start : start + _CHUNK]
+        gains = gain_db[start : start + _CHUNK]
         if shape == BELL:
-            a = exp2(gain_db[i] * scale)
-            # both divided by A, which saves a division: 1 + g·(g + k) with k = 1/(q·A)
-            a1 = a / (a * (1.0 + w * w) + w * still)
-            g = w
-            m0 = 1.0
-            m1 = still * (a - 1.0 / a)
-            m2 = 0.0
+            _bell(gains, scale, w, still, made)
+        elif shape == LOW_SHELF:
+            _low_shelf(gains, scale, w, still, made)
         else:
-            root = exp2(0.5 * gain_db[i] * scale)
-            a = root * root
-            if shape == LOW_SHELF:
-                g = w / root
-                m0 = 1.0
-                m1 = still * (a - 1.0)
-                m2 = a * a - 1.0
-            else:
-                g = w * root
-                m0 = a * a
-                m1 = still * (1.0 - a) * a
-                m2 = 1.0 - a * a
-            a1 = 1.0 / (1.0 + g * (g + still))
-        a2 = g * a1
-        a3 = g * a2
-        v3 = x[i] - second_x
-        v1 = a1 * first_x + a2 * v3
-        v2 = second_x + a2 * first_x + a3 * v3
-        first_x = 2.0 * v1 - first_x
-        second_x = 2.0 * v2 - second_x
-        x[i] = m0 * x[i] + m1 * v1 + m2 * v2
-        if rows == 2:
-            v3 = y[i] - second_y
-            v1 = a1 * first_y + a2 * v3
-            v2 = second_y + a2 * first_y + a3 * v3
-            first_y = 2.0 * v1 - first_y
-            second_y = 2.0 * v2 - second_y
-            y[i] = m0 * y[i] + m1 * v1 + m2 * v2
+            _high_shelf(gains, scale, w, still, made)
+        for i in range(gains.shape[0]):
+            a1, a2, a3 = made[0, i], made[1, i], made[2, i]
+            m0, m1, m2 = made[3, i], made[4, i], made[5, i]
+            v3 = x[i] - second_x
+            v1 = a1 * first_x + a2 * v3
+            v2 = second_x + a2 * first_x + a3 * v3
+            first_x = 2.0 * v1 - first_x
+            second_x = 2.0 * v2 - second_x
+            x[i] = m0 * x[i] + m1 * v1 + m2 * v2
+            if rows == 2:
+                v3 = y[i] - second_y
+                v1 = a1 * first_y + a2 * v3
+                v2 = second_y + a2 * first_y + a3 * v3
+                first_y = 2.0 * v1 - first_y
+                second_y = 2.0 * v2 - second_y
+                y[i] = m0 * y[i] + m1 * v1 + m2 * v2
     state[0, 0] = first_x if abs(first_x) > FLUSH else 0.0
     state[0, 1] = second_x if abs(second_x) > FLUSH else 0.0
     state[1, 0] = first_y if abs(first_y) > FLUSH else 0.0
