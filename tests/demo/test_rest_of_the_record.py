@@ -74,6 +74,9 @@ def test_a_library_is_filled_once(library, monkeypatch):
     songs = {song.title: song for song in list_songs(library)}
     assert list(songs) == ["Low Bridge", "Pilot Light"]
     assert len(song_sources(library, songs["Pilot Light"].id)) == 4
-    assert [version.name for version in list_versions(library, songs["Low Bridge"].id)] == ["Small moves", "By frequency"]
+    assert [version.name for version in list_versions(library, songs["Low Bridge"].id)] == [
+        "Small moves",
+        "By frequency",
+    ]
     assert current_revision(library, songs["Low Bridge"].id).recipe.master[0].id == "clean"
     assert [reference.name for reference in list_references(library)] == ["Tide Table"]
