@@ -60,7 +60,7 @@ export default function BandDynamicsView({ stage }: { stage: BandStage }) {
         <SpectrumTools />
         <button
           type="button"
-          className="plain"
+          className="plain shrink-0 whitespace-nowrap"
           disabled={bands.length >= MOST}
           onClick={() => withBands(stage, bands.length + 1)}
         >
@@ -68,7 +68,7 @@ export default function BandDynamicsView({ stage }: { stage: BandStage }) {
         </button>
         <button
           type="button"
-          className="plain"
+          className="plain shrink-0 whitespace-nowrap"
           disabled={bands.length <= LEAST}
           onClick={() => withBands(stage, bands.length - 1)}
         >
