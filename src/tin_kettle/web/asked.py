@@ -119,7 +119,7 @@ class Orjson(JSONProvider):
     """JSON as the standard has it: no NaN, no endless nesting, buses in the order of the recipe."""
 
     def dumps(self, obj: Any, **_more: Any) -> str:
-        return orjson.dumps(obj, option=orjson.OPT_NON_STR_KEYS).decode()
+        return orjson.dumps(obj, option=orjson.OPT_NON_STR_KEYS | orjson.OPT_SERIALIZE_NUMPY).decode()
 
     def loads(self, s: str | bytes, **_more: Any) -> Any:
         return orjson.loads(s)

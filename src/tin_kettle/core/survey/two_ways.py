@@ -72,7 +72,7 @@ def two_ways(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start
     told = []
     for made, upto in ((deaf, stage_id), (apart, split_id)):
         sound, gain_db = _played(up_to(made, upto, True), sources, *span, stage_id)
-        told.append((gain_db, 10.0 * np.log10(_low_power(sound, corner, rate_hz) / before)))
+        told.append((gain_db, float(10.0 * np.log10(_low_power(sound, corner, rate_hz) / before))))
     (gain_a, low_a), (gain_b, low_b) = told
     works = [gain[gain < -WORKS_DB] for gain in (gain_a, gain_b)]
     off = [float(-w.mean()) if w.size else 0.0 for w in works]
