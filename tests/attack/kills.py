@@ -65,7 +65,7 @@ def workers(folder: Path, rounds: int) -> Row:
     """Print, kill whatever works for it, and begin another at once."""
     rng = np.random.default_rng(16)
     server = Server(folder / "workers")
-    song = server.add_song(write_wav(folder / "w.wav", music(30.0) * 0.5), "Low Bridge")
+    song = server.add_song(write_wav(folder / "w.wav", music(15.0) * 0.5), "Low Bridge")
     server.save(song, dump_recipe(recipe_of({"kind": "compressor"}, {"kind": "limiter"})))
     harm: list[str] = []
     prints = killed = 0

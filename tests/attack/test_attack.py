@@ -24,7 +24,7 @@ def test_killed_servers(tmp_path):
 
 
 def test_killed_workers(tmp_path):
-    assert kills.workers(tmp_path, 2).harm == ()
+    assert kills.workers(tmp_path, 1).harm == ()
 
 
 def test_connections(tmp_path):
