@@ -30,13 +30,13 @@ def main() -> None:
         folder = Path(name)
         rows: list[Row] = []
         for attack in (
-            lambda: [kills.servers(folder, 20)],
-            lambda: [kills.workers(folder, 20)],
-            lambda: [documents.attack(folder, 6000)],
-            lambda: [files.attack(folder, 1200)],
-            lambda: [messages.attack(6000)],
-            lambda: [routes.attack(folder, 9000)],
-            lambda: connections.attack(folder, 15.0),
+            lambda: [kills.servers(folder, 6)],
+            lambda: [kills.workers(folder, 4)],
+            lambda: [documents.attack(folder, 4000)],
+            lambda: [files.attack(folder, 1000)],
+            lambda: [messages.attack(3000)],
+            lambda: [routes.attack(folder, 5000)],
+            lambda: connections.attack(folder, 4.0),
         ):
             for row in attack():
                 print(row.attack, row.tried, row.found, *row.harm, sep=" · ", flush=True)  # noqa: T201
