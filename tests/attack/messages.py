@@ -70,7 +70,12 @@ def attack(tries: int) -> Row:
     renderer.join(10)
     if any(len(text) > 1000 and "problem" in text[:40] for text in texts):
         harm.append("a problem was told at length")
-    return Row("Hostile messages", f"{len(said)}", "the sound went on after every one", tuple(harm))
+    return Row(
+        "Hostile messages",
+        f"{len(said)}",
+        f"{len(harm)} faults; sound was asked for, and heard, after every tenth",
+        tuple(harm),
+    )
 
 
 def _plays(session: Session, audition: Audition, blocks: list[bytes]) -> bool:

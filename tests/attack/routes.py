@@ -55,7 +55,10 @@ def attack(folder: Path, tries: int) -> Row:
             harm.append(f"{path} is no document any more")
     stop_all(app)
     return Row(
-        "Wrong types and ids", f"{calls} calls of {len(rules)} routes", "every one answered in words", tuple(harm)
+        "Wrong types and ids",
+        f"{calls} calls of {len(rules)} routes",
+        f"{len(harm)} answered by a fault or without words",
+        tuple(harm),
     )
 
 
