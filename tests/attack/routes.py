@@ -54,12 +54,8 @@ def attack(folder: Path, tries: int) -> Row:
         if answer.status_code != 200 or not _is_json(answer.data):
             harm.append(f"{path} is no document any more")
     stop_all(app)
-    return Row(
-        "Wrong types and ids",
-        f"{calls} calls of {len(rules)} routes",
-        f"{len(harm)} answered by a fault or without words",
-        tuple(harm),
-    )
+    found = f"{len(harm)} answered by a fault or without words"
+    return Row("Wrong types and ids", f"{calls} calls of {len(rules)} routes", found, tuple(harm))
 
 
 def _call(client: FlaskClient, rng: np.random.Generator, rule: Rule) -> list[str]:

@@ -17,8 +17,8 @@ Made by `make attack` on {day}. Each line is an attack on the running program; *
 acknowledged edit that was lost, a fault where words should have been, silence for whoever listened meanwhile, a
 message with a path of the machine. `make test` runs the same attacks for a minute or two.
 
-`tests/browser/test_surprises.py` closes the tab after an edit, kills the server under one, and looks at what is kept while a
-drag lasts. What a drag loses when the browser itself is killed is not measured yet.
+`tests/browser/test_surprises.py` closes the tab after an edit, kills the server under one, and looks at what is
+kept while a drag lasts. What a drag loses when the browser itself is killed is not measured yet.
 
 | attack | tried | found | harm |
 |---|---|---|---|
