@@ -129,6 +129,56 @@ describe("an edit", () => {
     expect(gain(useBench.getState().recipe)).toBe(2);
   });
 
+  it("at one stroke is a step of its own, also while an earlier one is still being kept", async () => {
+    let id = 1;
+    client.api.edit.mockImplementation(async (_song: number, { recipe }: Saved) => {
+      await new Promise((later) => setTimeout(later, 200));
+      return { id: ++id, recipe } as unknown as Revision;
+    });
+    edit(recipeOf(1), "one", true);
+    await vi.advanceTimersByTimeAsync(10);
+    moveParam("t", "gain_db", 2);
+    await vi.advanceTimersByTimeAsync(10);
+    edit(recipeOf(3), "three", true);
+    await vi.advanceTimersByTimeAsync(10);
+    edit(recipeOf(4), "four", true);
+    await vi.advanceTimersByTimeAsync(500);
+    expect(useBench.getState().saved, "one still waits").toBe("saving");
+    await vi.advanceTimersByTimeAsync(1000);
+    expect(saves().map(({ base, label, recipe }) => [base, label, gain(recipe)])).toEqual([
+      [1, "one", 1],
+      [2, "gain_db", 2],
+      [3, "three", 3],
+      [4, "four", 4],
+    ]);
+    expect(useBench.getState()).toMatchObject({ saved: "saved", revision: { id: 5 } });
+    expect(localStorage.getItem("unkept:7")).toBeNull();
+  });
+
+  it("that the server did not take is not lost behind a later one", async () => {
+    client.api.edit.mockRejectedValueOnce(new client.Refused(503, "the disk is full"));
+    edit(recipeOf(1), "one", true);
+    edit(recipeOf(2), "two", true);
+    await vi.advanceTimersByTimeAsync(1);
+    await settle();
+    expect(saves().map(({ label }) => label)).toEqual(["one", "one", "two"]);
+    expect(useBench.getState().saved).toBe("saved");
+  });
+
+  it("that could not be kept before another song was opened stays with its own", async () => {
+    client.api.edit.mockRejectedValueOnce(new client.Refused(0, "no answer"));
+    edit(recipeOf(1), "first song", true);
+    await vi.advanceTimersByTimeAsync(1);
+    useBench.setState({ song: { id: 8, rate_hz: 48000 } as unknown as Song, revision: revisionOf(20, 0) });
+    edit(recipeOf(2), "second song", true);
+    await vi.advanceTimersByTimeAsync(1);
+    expect(client.api.edit.mock.lastCall!.slice(0, 2)).toMatchObject([8, { base: 20, label: "second song" }]);
+    expect(client.api.edit).toHaveBeenCalledTimes(2);
+    expect(localStorage.getItem("unkept:8")).toBeNull();
+    expect(localStorage.getItem("unkept:7")).not.toBeNull();
+    localStorage.removeItem("unkept:7");
+  });
+
   it("that is refused goes back to what was kept, and says why", async () => {
     client.api.edit.mockRejectedValueOnce(new client.Refused(400, "gain_db: 99 is out of range"));
     edit(recipeOf(99), "far", true);

@@ -41,6 +41,8 @@ export async function openSong(id: number): Promise<void> {
   // what was edited of the song before is kept first
   await settle();
   const [declared, song] = await Promise.all([api.stages(), api.song(id)]);
+  // and what was edited of it meanwhile
+  await settle();
   // of several that were asked for the last one counts, however long the first one takes
   if (mine !== opening) return;
   saveView();

@@ -1,6 +1,6 @@
 /** Keeping edits: twice a second while the hand moves, at once when it rests, and in the browser until the server has it. */
 import { api, Refused } from "../api/client";
-import type { Revision, Song } from "../api/types";
+import type { Recipe, Revision, Song } from "../api/types";
 import { complain, useBench } from "./store";
 import type { Unkept } from "./store";
 
@@ -21,10 +21,19 @@ const MOST_UNANSWERED = 50;
 type Timer = ReturnType<typeof setTimeout>;
 
 /** One movement of the hand, from the first edit to the rest: one revision, however often it is kept meanwhile. */
-let movement: { id: string; label: string } | null = null;
+interface Movement {
+  song: Song;
+  id: string;
+  label: string;
+  recipe: Recipe;
+}
+let movement: Movement | null = null;
+/** Movements that have come to rest and are not kept yet, the oldest first. */
+let waiting: Movement[] = [];
 let restTimer: Timer | null = null;
 let meanwhileTimer: Timer | null = null;
 let noteTimer: Timer | null = null;
+let againTimer: Timer | null = null;
 let saving: Promise<void> = Promise.resolve();
 let pauseMs = RETRY_MS;
 let unanswered: string[] = [];
@@ -37,103 +46,119 @@ export function onRefused(stand: typeof refused): void {
 
 /** The recipe was edited: keep it soon, at once where the hand rests already. */
 export function changed(label: string, resting: boolean): void {
-  movement ??= { id: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`, label };
-  movement.label = label;
+  const { song, recipe } = get();
+  if (!song || !recipe) return;
+  // what is done at one stroke is a step of its own
+  if (resting) rest();
+  const id = movement?.id ?? `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
+  movement = { song, id, label, recipe };
+  if (resting) {
+    rest();
+    return;
+  }
   if (restTimer) clearTimeout(restTimer);
-  restTimer = setTimeout(save, resting ? 0 : REST_MS);
-  if (!resting) meanwhileTimer ??= setTimeout(saveMeanwhile, MEANWHILE_MS);
-  if (resting) note();
-  else
-    noteTimer ??= setTimeout(() => {
-      noteTimer = null;
-      note();
-    }, NOTE_MS);
+  restTimer = setTimeout(rest, REST_MS);
+  meanwhileTimer ??= setTimeout(saveMeanwhile, MEANWHILE_MS);
+  noteTimer ??= setTimeout(note, NOTE_MS);
 }
 
 /** The hand has let go: keep what it did. */
 export function rest(): void {
   if (!movement) return;
   note();
-  if (restTimer) clearTimeout(restTimer);
-  restTimer = setTimeout(save, 0);
+  waiting.push(movement);
+  movement = null;
+  stopTimers();
+  save();
+}
+
+function stopTimers(): void {
+  for (const timer of [restTimer, meanwhileTimer, noteTimer, againTimer]) if (timer) clearTimeout(timer);
+  restTimer = meanwhileTimer = noteTimer = againTimer = null;
 }
 
 /** What was edited and is not kept yet is given up. */
 export function giveUp(): void {
   movement = null;
-  for (const timer of [restTimer, meanwhileTimer, noteTimer]) if (timer) clearTimeout(timer);
-  restTimer = meanwhileTimer = noteTimer = null;
+  waiting = [];
+  stopTimers();
   forgetNote(get().song);
 }
 
 /** Everything that was edited is kept when this is done. */
 export async function settle(): Promise<void> {
   rest();
-  if (restTimer) {
-    clearTimeout(restTimer);
-    save();
-  }
+  if (againTimer) save();
   await saving;
 }
 
 /** The page goes away: what is not kept yet is sent without waiting for an answer. */
 export function saveLeaving(): void {
-  const { song, recipe, revision } = get();
-  if (!song || !recipe || !revision || !movement) return;
+  const { song, revision } = get();
+  const last = movement ?? waiting.at(-1);
+  if (!last || last.song.id !== song?.id || !revision) return;
   note();
-  const { id, label } = movement;
-  api.edit(song.id, { base: revision.id, id, unanswered, label, recipe }, true).catch(() => undefined);
+  api.edit(song.id, written(last, revision), true).catch(() => undefined);
 }
 
-/** Asked after a wait, during which another edit may have come. */
-function moves(): boolean {
-  return movement !== null;
+/** Is there anything that was edited and not kept? Asked anew after every wait. */
+function isOpen(): boolean {
+  return movement !== null || waiting.length > 0;
 }
 
 function save(): void {
-  restTimer = null;
-  if (meanwhileTimer) clearTimeout(meanwhileTimer);
-  meanwhileTimer = null;
-  saving = saving.then(saveNow);
+  if (againTimer) clearTimeout(againTimer);
+  againTimer = null;
+  saving = saving.then(saveWaiting);
+}
+
+function written({ id, label, recipe }: Movement, { id: base }: Revision): Parameters<typeof api.edit>[1] {
+  return { base, id, unanswered, label, recipe };
 }
 
 /** While the hand moves on: the revision stays the one before, for all that asks what was measured of it. */
 function saveMeanwhile(): void {
   meanwhileTimer = null;
-  const { song, recipe, revision, conflict } = get();
-  if (!song || !recipe || !revision || !movement || conflict) return;
-  const { id, label } = movement;
-  saving = saving
-    .then(() => send(song, { base: revision.id, id, unanswered, label, recipe }))
-    // it is tried again when the hand rests
-    .then(
-      () => undefined,
-      () => undefined,
-    );
+  const moving = movement;
+  if (!moving || get().conflict) return;
+  // what waits before it goes first; a refusal is told when the hand rests and it is tried again
+  saving = saving.then(async () => {
+    const { song, revision } = get();
+    if (waiting.length === 0 && revision && song?.id === moving.song.id)
+      await send(moving, revision).catch(() => undefined);
+  });
 }
 
-function send(song: Song, edit: Parameters<typeof api.edit>[1]): Promise<Revision> {
-  if (!unanswered.includes(edit.id)) unanswered = [...unanswered, edit.id].slice(-MOST_UNANSWERED);
-  return api.edit(song.id, edit);
+function send(moved: Movement, base: Revision): Promise<Revision> {
+  if (!unanswered.includes(moved.id)) unanswered = [...unanswered, moved.id].slice(-MOST_UNANSWERED);
+  return api.edit(moved.song.id, written(moved, base));
 }
 
-async function saveNow(): Promise<void> {
-  const { song, recipe, revision } = get();
-  if (!song || !recipe || !revision || !movement) return;
-  const kept = movement;
-  movement = null;
+/** Keep what waits, each movement as a step of its own, until one is refused. */
+async function saveWaiting(): Promise<void> {
+  // another song's lie in the browser, and are offered there
+  waiting = waiting.filter(({ song }) => song.id === get().song?.id);
+  for (let [next] = waiting; next; [next] = waiting) if (!(await keep(next))) return;
+}
+
+/** Whether it is kept; what is not goes on waiting. */
+async function keep(moved: Movement): Promise<boolean> {
+  const { revision } = get();
+  if (!revision) return false;
+  const isHere = () => get().song?.id === moved.song.id && waiting.includes(moved);
   try {
-    const there = await send(song, { base: revision.id, id: kept.id, unanswered, label: kept.label, recipe });
-    if (get().song?.id !== song.id) return;
+    const there = await send(moved, revision);
+    if (!isHere()) return false;
+    waiting = waiting.filter((other) => other !== moved);
     pauseMs = RETRY_MS;
     // whatever came before is answered with it
     unanswered = [];
-    if (!moves()) forgetNote(song);
+    if (!isOpen()) forgetNote(moved.song);
     // only the number moves: what was edited meanwhile stays
-    set({ revision: there, saved: moves() ? "saving" : "saved", problem: null });
+    set({ revision: there, saved: isOpen() ? "saving" : "saved", problem: null });
+    return true;
   } catch (problem) {
-    if (get().song?.id !== song.id) return;
-    movement ??= kept;
+    if (!isHere()) return false;
     set({ saved: "failed" });
     complain(problem);
     const status = problem instanceof Refused ? problem.status : 0;
@@ -143,9 +168,10 @@ async function saveNow(): Promise<void> {
       refused(revision);
     } else {
       // the server or its disk is in trouble: again, with growing pauses
-      restTimer = setTimeout(save, pauseMs);
+      againTimer = setTimeout(save, pauseMs);
       pauseMs = Math.min(2 * pauseMs, LONGEST_PAUSE_MS);
     }
+    return false;
   }
 }
 
@@ -154,11 +180,12 @@ async function saveNow(): Promise<void> {
 const noteName = (song: number) => `unkept:${song}`;
 
 function note(): void {
-  const { song, recipe } = get();
-  if (!song || !recipe || !movement) return;
-  const unkept: Unkept = { song: song.id, label: movement.label, recipe, at: Date.now() };
+  noteTimer = null;
+  const last = movement ?? waiting.at(-1);
+  if (!last) return;
+  const unkept: Unkept = { song: last.song.id, label: last.label, recipe: last.recipe, at: Date.now() };
   try {
-    localStorage.setItem(noteName(song.id), JSON.stringify(unkept));
+    localStorage.setItem(noteName(last.song.id), JSON.stringify(unkept));
   } catch {
     // a browser that keeps nothing keeps nothing; the server is asked all the same
   }
@@ -177,6 +204,6 @@ export function lookForUnkept(song: Song): void {
     if (get().song?.id !== song.id || localStorage.getItem(noteName(song.id)) !== text) return;
     const unkept = JSON.parse(text) as Unkept;
     if (JSON.stringify(unkept.recipe) === JSON.stringify(get().recipe)) forgetNote(song);
-    else if (!movement) set({ unkept });
+    else if (!isOpen()) set({ unkept });
   }, ORPHAN_MS);
 }
