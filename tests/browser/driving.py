@@ -11,7 +11,7 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -156,7 +156,13 @@ class Bench:
         page.on("pageerror", lambda error: self.errors.append(str(error)))
 
     def close(self) -> None:
+        gone = self.page.is_closed()
+        song = None if gone else self.page.evaluate("window.tinKettle?.state().song?.id ?? null")
         self._context.close()
+        if song is not None:
+            # nobody waits for its survey any more, and the next song's would have to
+            with suppress(urllib.error.URLError, ConnectionError):
+                self.server.ask(f"/api/songs/{song}/survey/stop", b"", "POST")
 
     def open(self, song: int | None = None, tapped: bool = True) -> None:
         """Open a song, or what was open last; with a tap on the sound where it is asked for."""

@@ -220,19 +220,17 @@ def test_a_chain_too_heavy_to_play_says_so_and_its_loop_is_rendered_ahead(bench,
     page.keyboard.press("Space")
     page.get_by_role("button", name="render 8 s from here and loop them").click(timeout=60000)
     page.evaluate("window.tinKettle.act.setLoop([96000, 144000])")
-    expect(page.get_by_text("the loop is played as rendered ahead")).to_be_visible(timeout=60000)
+    expect(page.get_by_text("the loop is played as rendered ahead")).to_be_visible(timeout=120000)
     bench.record(48000)
     x = bench.record(96000)
     assert np.sqrt(np.mean(x[0] ** 2) * 2) == pytest.approx(0.1, rel=1e-3), "without a gap"
     page.evaluate("window.tinKettle.act.move('s0', 'gain_db', -6)")
     expect(page.get_by_text(re.compile("rendering the loop, "))).to_be_visible()
-    expect(page.get_by_text("the loop is played as rendered ahead")).to_be_visible(timeout=60000)
+    expect(page.get_by_text("the loop is played as rendered ahead")).to_be_visible(timeout=120000)
     bench.record(48000)
     level = 20 * np.log10(np.sqrt(np.mean(bench.record(96000)[0] ** 2) * 2))
     assert level == pytest.approx(-26, abs=0.05)
     page.keyboard.press("Escape")
-    # its survey would take minutes, and the next song's would wait for it
-    page.evaluate("fetch(`/api/songs/${window.tinKettle.state().song.id}/survey/stop`, { method: 'POST' })")
 
 
 TWO_DEVICES = """

@@ -85,6 +85,7 @@ export interface KindInfo {
   sought: string[];
   channels: Channels[];
   mixes: boolean;
+  mix: number;
   dynamic: boolean;
   params: Param[];
   /** what its lists hold, by the name of the list */
@@ -140,6 +141,15 @@ interface Picture {
   in_db?: number[];
   out_db?: number[];
   plots?: Partial<Record<Channels, number[]>>;
+  classes_db?: number[];
+  drive_db?: number;
+  trim_db?: number;
+  emphasis_db?: number[];
+  tone_db?: number;
+  harmonics_db?: number[];
+  s?: number[];
+  level_db?: number[];
+  mono_db?: number;
   bands?: Record<string, number[]>;
   notes?: string[];
 }

@@ -36,6 +36,7 @@ export const WAYS: { by: By; label: string }[] = [
   { by: "copies", label: "copies" },
   { by: "mid_side", label: "mid / side" },
   { by: "left_right", label: "left / right" },
+  { by: "percussive", label: "hits / tonal / rest" },
 ];
 
 const wayOf = (by: By) => WAYS.find((way) => way.by === by)!.label;

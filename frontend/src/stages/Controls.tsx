@@ -56,7 +56,7 @@ export function Controls({ stage }: { stage: Stage }) {
       )}
       {info.mixes && (
         <Control
-          param={MIX}
+          param={{ ...MIX, default: info.mix }}
           value={stage.mix}
           idle={false}
           onChange={(value) => {
@@ -73,6 +73,7 @@ export function Controls({ stage }: { stage: Stage }) {
 /** Whether a control has nothing to act on at the moment. */
 function isIdle(name: string, values: Record<string, Value>): boolean {
   if (name === "tilt_db_oct") return values.reference !== "tilted";
+  if (name.startsWith("emphasis_") && name !== "emphasis_on") return values.emphasis_on !== true;
   if (name === "rms_ms") return values.detector !== "rms";
   if (name === "release_ms") return values.release_mode === "auto" && "ceiling_db" in values;
   const pass = /^(high_pass|low_pass)_(?!on)/.exec(name);

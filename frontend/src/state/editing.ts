@@ -105,7 +105,7 @@ export function newStage(recipe: Recipe, info: KindInfo): Stage {
   // a filter that filters nothing would leave a newcomer wondering
   if (info.kind === "filter") params.high_pass_on = true;
   for (const param of info.params) if (LISTS.has(param.name)) params[param.name] = param.default ?? [];
-  return { id, kind: info.kind, on: true, channels: "stereo", mix: 1, params } as unknown as Stage;
+  return { id, kind: info.kind, on: true, channels: "stereo", mix: info.mix, params } as unknown as Stage;
 }
 
 const LISTS = new Set(["detector_filters", "bands"]);

@@ -99,6 +99,13 @@ def gains(level_db: NDArray[np.float64], out: NDArray[np.float64]) -> None:
         out[i] = exp2(level_db[i] / DB_PER_OCTAVE)
 
 
+def gains_of(level_db: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The same as a new array."""
+    out = np.empty(level_db.size)
+    gains(np.ascontiguousarray(level_db), out)
+    return out
+
+
 @kernel("void(float64[:, ::1], float64[::1], float64[::1])")
 def apply_balance(block: NDArray[np.float64], gain_db: NDArray[np.float64], balance: NDArray[np.float64]) -> None:
     """Multiply (2, frames) in place by a gain of its own for every frame, and turn one side down.

@@ -66,6 +66,7 @@ def describe_kinds() -> list[dict[str, Any]]:
             "sought": list(kind.sought),
             "channels": list(kind.channels),
             "mixes": kind.mixes,
+            "mix": kind.mix,
             "dynamic": kind.dynamic,
             "params": list(describe_params(kind.params)),
             "items": {

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from tin_kettle.core.stages import (
     band_dynamics,
+    clipper,
     compressor,
     dynamic_equalizer,
     equalizer,
     filter,
     leveller,
     limiter,
+    room,
+    saturator,
     split,
     tamer,
+    transients,
     trim,
 )
 from tin_kettle.core.stages.declare import Kind
@@ -25,6 +29,10 @@ _LISTED = (
     band_dynamics,
     tamer,
     leveller,
+    transients,
+    saturator,
+    clipper,
+    room,
     limiter,
     split,
 )

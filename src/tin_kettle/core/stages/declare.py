@@ -155,6 +155,7 @@ class Kind:
         keys: ids of the buses and groups that its detector listens to instead of its own input.
         channels: what it may treat.
         mixes: whether ``mix`` below 1 is allowed.
+        mix: what it is where nothing is said.
         dynamic: whether it reports effort, and has a detector to listen to.
         items: field → what its lists hold.
         crossovers_hz: corners of the crossovers that the sound itself passes: at rest it is an all-pass with these.
@@ -176,6 +177,7 @@ class Kind:
     keys: Callable[[Any], tuple[str, ...]] = field(default=lambda _params: ())
     channels: tuple[Channels, ...] = ALL_CHANNELS
     mixes: bool = True
+    mix: float = 1.0
     dynamic: bool = False
     items: Mapping[str, Items] = field(default_factory=dict)
     crossovers_hz: Callable[[Any], tuple[float, ...]] = field(default=lambda _params: ())

@@ -13,12 +13,20 @@ from tin_kettle.core.dsp.svf import svf_response
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.corners import Corner, corners_problem
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice
+from tin_kettle.core.stages.divider import Divider
 from tin_kettle.core.stages.filter import PICTURE_HZ
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.hits_tonal_rest import HitsTonalRest, Resolution
+from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.stages.words import hz
 
-By = Literal["bands", "copies", "mid_side", "left_right"]
-PARTS: dict[By, tuple[int, int]] = {"bands": (2, 5), "copies": (1, 8), "mid_side": (2, 2), "left_right": (2, 2)}
+By = Literal["bands", "copies", "mid_side", "left_right", "percussive"]
+PARTS: dict[By, tuple[int, int]] = {
+    "bands": (2, 5),
+    "copies": (1, 8),
+    "mid_side": (2, 2),
+    "left_right": (2, 2),
+    "percussive": (3, 3),
+}
 """How many branches each way of dividing may have, at least and at most."""
 _BANDS = {
     2: ("Low", "High"),
@@ -32,6 +40,7 @@ NAMES: dict[By, dict[int, tuple[str, ...]]] = {
     "copies": _COPIES,
     "mid_side": {2: ("Mid", "Side")},
     "left_right": {2: ("Left", "Right")},
+    "percussive": {3: ("Hits", "Tonal", "Rest")},
 }
 """What branches are called, by how many there are, until somebody names them."""
 DEEPEST = 4
@@ -43,7 +52,15 @@ class SplitParams(Params):
         "copies",
         label="Divides by",
         says="Bands part the sound by frequency, copies give every branch all of it; mid and side, or left and right, "
-        "get a branch each.",
+        "get a branch each; percussive tells hits, tones and the rest apart by their shape in the spectrogram.",
+        delays=True,
+    )
+    resolution_ms: Resolution = choice(
+        43,
+        label="Resolution",
+        unit="ms",
+        says="How long the frames are by which hits and tones are told apart: longer tells close tones better, shorter "
+        "keeps hits sharper. The delay is three times as long.",
         delays=True,
     )
     crossovers_hz: tuple[Corner, ...] = Field(
@@ -63,13 +80,14 @@ class SplitParams(Params):
         strict=False,
         json_schema_extra={
             "label": "Branches",
-            "says": "Low to high, mid then side, left then right, or copies: each a chain with its own level.",
+            "says": "Low to high, mid then side, left then right, hits then tonal then rest, or copies: each a chain "
+            "with its own level.",
         },
     )
 
 
-class Divider(Processor):
-    """Divides a block into the parts that the branches get: :meth:`divide` gives one (2, frames) a branch."""
+class PlainDivider(Divider):
+    """Divides at once: by frequency, by place, or by plain copies."""
 
     def __init__(self, params: SplitParams, rate_hz: float) -> None:
         super().__init__()
@@ -79,7 +97,6 @@ class Divider(Processor):
             self.state = {**self._bands.silence}
 
     def divide(self, block: Block) -> list[Block]:
-        """The parts; left and right stay where they are, so that the sum of all is what came."""
         if self._by == "bands":
             return self._bands.process(block.copy(), self.state)  # type: ignore[arg-type]
         if self._by == "copies":
@@ -89,6 +106,12 @@ class Divider(Processor):
             return [np.stack([block[0], nothing]), np.stack([nothing, block[1]])]
         mid, side = 0.5 * (block[0] + block[1]), 0.5 * (block[0] - block[1])
         return [np.stack([mid, mid]), np.stack([side, -side])]
+
+
+def _divider(params: SplitParams, rate_hz: float) -> Divider:
+    if params.by == "percussive":
+        return HitsTonalRest(params.resolution_ms, rate_hz)
+    return PlainDivider(params, rate_hz)
 
 
 def _crossovers_hz(params: SplitParams) -> tuple[float, ...]:
@@ -130,6 +153,7 @@ _WORDS: dict[By, str] = {
     "copies": "copies",
     "mid_side": "mid and side",
     "left_right": "left and right",
+    "percussive": "hits, tonal and rest",
 }
 
 
@@ -143,10 +167,24 @@ def _summary(params: SplitParams) -> str:
 KIND = Kind(
     name="split",
     title="Split",
-    says="Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right.",
-    sought=("parallel", "bands", "multiband", "mid-side", "crossover", "branches", "copies", "lows", "de-ess"),
+    says="Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right, hits "
+    "and tones.",
+    sought=(
+        "parallel",
+        "bands",
+        "multiband",
+        "mid-side",
+        "crossover",
+        "branches",
+        "copies",
+        "lows",
+        "de-ess",
+        "drums",
+        "hits",
+        "percussive",
+    ),
     params=SplitParams,
-    build=Divider,
+    build=_divider,
     picture=_picture,
     summary=_summary,
     hz_params=lambda p: [(f"crossovers_hz[{i}]", corner) for i, corner in enumerate(_crossovers_hz(p))],

@@ -12,6 +12,12 @@ if TYPE_CHECKING:
     from tin_kettle.core.stages.branch import Branch
 
 
+def mix_of(default: float) -> Any:
+    """The mix of a stage whose kind begins with that."""
+    says = "How much of the treated sound, against the untouched."
+    return number(default, 0, 1, label="Mix", says=says, ticks=(0, 0.5, 1), follows=True)
+
+
 class Stage(Params):
     """A processor in a chain. The concrete classes, one a kind, are made by :func:`stage_class`."""
 
@@ -21,9 +27,7 @@ class Stage(Params):
     channels: Channels = choice(
         "stereo", label="Treats", says="What it treats: everything, the middle, what differs, or one side."
     )
-    mix: float = number(
-        1, 0, 1, label="Mix", says="How much of the treated sound, against the untouched.", follows=True
-    )
+    mix: float = mix_of(1.0)
     params: Params
 
     declared: ClassVar[Kind]
@@ -48,6 +52,8 @@ def stage_class(kind: Kind) -> type[Stage]:
     }
     if len(kind.channels) == 1:
         fields["channels"] = (Literal[kind.channels], kind.channels[0])
+    if kind.mix != 1.0:
+        fields["mix"] = (float, mix_of(kind.mix))
     if not kind.mixes:
         fields["mix"] = (float, Field(default=1.0, ge=1, le=1))
     name = "".join(word.title() for word in kind.name.split("_")) + "Stage"

@@ -16,8 +16,8 @@ from tin_kettle.core.engine.graph.turn import Corners, Moves, Turn, at_song, com
 from tin_kettle.core.engine.graph.voice import Voice
 from tin_kettle.core.recipe.model import Owner
 from tin_kettle.core.stages.branch import Branch
+from tin_kettle.core.stages.divider import Divider
 from tin_kettle.core.stages.processor import Block, Processor
-from tin_kettle.core.stages.split import Divider
 from tin_kettle.core.stages.stage import Stage
 
 TURN_S = 0.1
@@ -169,12 +169,12 @@ class Branches(Processor):
     def align(self, late: int, tapped_at: Mapping[str, int]) -> None:
         """Let every branch wait for the slowest."""
         self._late = late
-        outs = [lane.chain.align(late, tapped_at) for lane in self.lanes]
+        outs = [lane.chain.align(late + self._divider.delay, tapped_at) for lane in self.lanes]
         for lane, out in zip(self.lanes, outs, strict=True):
             lane.line = Line(max(outs) - out)
         self.delay = max(outs) - late
         slots = [slot for lane in self.lanes for slot in lane.chain.walk()]
-        beyond = max((slot.voice.processor.warm_frames for slot in slots), default=0)
+        beyond = max((slot.voice.processor.warm_frames for slot in slots), default=0) + self._divider.warm_frames
         # all-passes at 20 Hz have forgotten what was before within a tenth of a second
         self.warm_frames = self.delay + max(beyond, round(TURN_S * self._rate_hz) if self.corners != () else 0)
         self.memory_s = max(lane.chain.memory_s for lane in self.lanes)
@@ -190,7 +190,7 @@ class Branches(Processor):
         """Go on from another setting of the same split; its branches from those of the same ids."""
         if not isinstance(other, Branches):
             return False
-        self._divider.adopt(other._divider)
+        whole = self._divider.adopt(other._divider)
         slots = {slot.stage.id: slot for lane in other.lanes for slot in lane.chain.slots}
         lanes = {lane.owner.id: lane for lane in other.lanes}
         for lane in self.lanes:
@@ -199,12 +199,13 @@ class Branches(Processor):
                     slot.adopt(slots[slot.stage.id])
             if lane.owner.id in lanes:
                 lane.adopt(lanes[lane.owner.id])
-        return True
+        return whole
 
     def process(self, block: Block) -> Block:
         assert self.span is not None
         # where the sources are: lanes reckon by their own lateness
         span, taps = self.span.late(-self._late), dict(self.taps)
+        self._divider.span = self.span
         total: Block | None = None
         for lane, path, part in zip(self.lanes, self._paths, self._divider.divide(block), strict=True):
             done = lane.process(part, span, taps, self._missing(path))

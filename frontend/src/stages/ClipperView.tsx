@@ -1,0 +1,40 @@
+import { useEffect } from "react";
+import { lookInside } from "../state/listening";
+import type { Stage } from "../api/types";
+import { Controls } from "./Controls";
+import { ScopePicture } from "./ScopePicture";
+import { ShapePicture } from "./ShapePicture";
+import { StartingPoints } from "./StartingPoints";
+import { TimePicture } from "./TimePicture";
+
+/** The ceiling and its knee with the levels that meet it, what is cut along the passage, and the last hit. */
+export default function ClipperView({ stage }: { stage: Extract<Stage, { kind: "clipper" }> }) {
+  const { ceiling_db: ceiling, drive_db: drive } = stage.params;
+  useEffect(() => {
+    lookInside(stage.id);
+    return () => lookInside(null);
+  }, [stage.id]);
+  return (
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
+      <div className="flex items-center gap-3">
+        <StartingPoints stage={stage} />
+        <span className="cap min-w-0 truncate">
+          grey: levels that meet the ceiling · copper: levels that leave it
+        </span>
+      </div>
+      <div className="grid min-h-0 grid-cols-[minmax(0,218px)_minmax(0,1fr)_minmax(0,214px)] gap-[10px]">
+        <ShapePicture stage={stage.id} axis={{ low: -24, high: 6 }} ticks={[-24, -18, -12, -6, 0]} />
+        <TimePicture
+          stage={stage}
+          reads={{ input: "input_db", heard: "level_met", effort: "effort_db" }}
+          heardIs="peaks that meet the ceiling"
+          deepestDb={-36}
+          level={{ db: Math.max(-36, Math.min(0, ceiling)), label: drive ? "ceiling" : "begins" }}
+          effortDb={2}
+        />
+        <ScopePicture />
+      </div>
+      <Controls stage={stage} />
+    </div>
+  );
+}

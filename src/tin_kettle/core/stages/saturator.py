@@ -1,0 +1,218 @@
+"""Saturator: a curve that rounds peaks and adds harmonics, wholly or above a corner."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tin_kettle.core.dsp.decibels import gains_of
+from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.passes import high_pass
+from tin_kettle.core.dsp.shapes import high_shelf
+from tin_kettle.core.dsp.shaping import ASYMMETRIC, FIRM, HARD, SOFT, Curve
+from tin_kettle.core.dsp.svf import svf_cascade, svf_magnitude
+from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.filter import PICTURE_HZ
+from tin_kettle.core.stages.hit_scope import scope_curves, scope_push, scope_silence
+from tin_kettle.core.stages.oversampled import HISTOGRAM_DB, Shaper
+from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.words import bare, db, hz
+
+CurveName = Literal["soft", "firm", "hard", "asymmetric"]
+CURVES: dict[CurveName, Curve] = {"soft": SOFT, "firm": FIRM, "hard": HARD, "asymmetric": ASYMMETRIC}
+CURVE_IN_DB = np.linspace(-36.0, 18.0, 109)
+TEST_TONE_DB, HARMONICS = -6.0, 9
+"""Peak of the tone whose harmonics are shown, and how many of them."""
+OFFSET_HZ = 5.0
+"""A curve that is not the same both ways makes an offset; what lies below this of what it adds is taken out."""
+
+
+class SaturatorParams(Params):
+    curve: CurveName = choice(
+        "soft",
+        label="Curve",
+        says="Soft bends early and gently, firm later, hard only at the top; asymmetric bends one way more than the "
+        "other and adds even harmonics too.",
+    )
+    drive_db: float = number(
+        0,
+        0,
+        30,
+        label="Drive",
+        unit="dB",
+        ticks=(0, 6, 12, 18, 24, 30),
+        says="How far the sound is pushed up into the curve.",
+        follows=True,
+    )
+    trim_db: float = number(
+        0,
+        -24,
+        24,
+        label="Trim",
+        unit="dB",
+        ticks=(-24, -12, 0, 12, 24),
+        says="Level after the curve.",
+        follows=True,
+    )
+    link_trim: bool = switch(
+        True,
+        label="Trim follows drive",
+        says="Takes back as much after the curve as drive gives before it: quiet sounds stay as loud as they were.",
+    )
+    emphasis_on: bool = switch(
+        False,
+        label="Emphasis",
+        says="Raises what lies above a corner before the curve and lowers it by exactly as much after it.",
+    )
+    emphasis_hz: float = number(
+        3000,
+        200,
+        12000,
+        label="Emphasis from",
+        unit="Hz",
+        scale="log",
+        ticks=(200, 1000, 3000, 12000),
+        says="Above this the curve is met earlier.",
+    )
+    emphasis_db: float = number(
+        12, 0, 24, label="Emphasis by", unit="dB", ticks=(0, 6, 12, 18, 24), says="How much earlier the highs meet it."
+    )
+    emphasis_q: float = number(
+        0.707, 0.3, 2, label="Emphasis Q", scale="log", ticks=(0.3, 0.7, 1, 2), says="How steeply the emphasis rises."
+    )
+    oversampling: Literal[1, 2, 4, 8] = choice(
+        4,
+        label="Oversampling",
+        unit="×",
+        says="How finely the curve is worked out: more keeps what it adds from folding back as false tones.",
+        delays=True,
+    )
+    amount: float = number(
+        1,
+        0,
+        2,
+        label="Amount",
+        ticks=(0, 0.5, 1, 1.5, 2),
+        says="Scales drive and emphasis together; at nought the sound passes untouched.",
+    )
+
+
+class Saturator(Processor):
+    """Order: drive, emphasis, curve, emphasis undone, trim; the sound itself goes beside the curve, only delayed."""
+
+    def __init__(self, params: SaturatorParams, rate_hz: float) -> None:
+        super().__init__()
+        p = self._params = params
+        self._rate_hz = rate_hz
+        self._shaper = Shaper(CURVES[p.curve], p.oversampling, rate_hz)
+        self.delay = self._shaper.delay
+        self.warm_frames = 2 * self.delay
+        self.memory_s = 0.1 if p.curve == "asymmetric" or p.emphasis_on else 0.0
+        self.tail_s = (self.delay + 1) / rate_hz
+        emphasis_db = p.emphasis_db * p.amount
+        self._boost = high_shelf(p.emphasis_hz, p.emphasis_q, emphasis_db, rate_hz)
+        self._cut = high_shelf(p.emphasis_hz, p.emphasis_q, -emphasis_db, rate_hz)
+        self._emphasised = p.emphasis_on and emphasis_db > 0.0
+        self._offset = high_pass(OFFSET_HZ, 6, 0.0, rate_hz) if p.curve == "asymmetric" else None
+        self.lines = {"line": Line(self.delay)}
+        self.state = {
+            "boost": np.zeros((len(self._boost), 2, 2)),
+            "cut": np.zeros((len(self._cut), 2, 2)),
+            "offset": np.zeros((1, 2, 2)),
+            **self._shaper.silence,
+            **scope_silence(rate_hz),
+        }
+
+    def process(self, block: Block) -> Block:
+        p, frames = self._params, block.shape[1]
+        drive_db, late_drive_db = (
+            moving.every("drive_db", p.drive_db, frames) * p.amount for moving in (self.moving, self.moving_late)
+        )
+        trim_db = self.moving_late.every("trim_db", p.trim_db, frames)
+        if p.link_trim:
+            trim_db = trim_db - late_drive_db
+        self.static_db = late_drive_db + trim_db
+        pushed = block * gains_of(drive_db)
+        dry: Block = self.lines["line"].push(block) * gains_of(self.static_db)
+        if self._emphasised:
+            svf_cascade(pushed, self._boost, self.f64("boost"))
+        added, told = self._shaper.added(pushed, self.state)
+        if not p.amount:
+            self.efforts_db = {"effort_db": np.zeros((1, frames))}
+            self.levels_db = {"level_met": told[1:].copy()}
+            scope_push(self.state, dry, dry)
+            return dry
+        if self._emphasised:
+            svf_cascade(added, self._cut, self.f64("cut"))
+        if self._offset is not None:
+            svf_cascade(added, self._offset, self.f64("offset"))
+        added *= gains_of(trim_db)
+        self.efforts_db = {"effort_db": told[:1].copy()}
+        self.levels_db = {"level_met": told[1:].copy()}
+        scope_push(self.state, dry, dry + added)
+        dry += added
+        return dry
+
+    def curves(self) -> dict[str, NDArray[np.float64]]:
+        """How often which level is met (``HISTOGRAM_DB``), and the last hit before and after."""
+        return {**self._shaper.curves(self.state), **scope_curves(self.state, self._rate_hz)}
+
+
+def harmonics_db(curve: Curve, peak: float) -> NDArray[np.float64]:
+    """Levels of the second and further harmonics of a tone of that peak, dB below its first."""
+    points = 4096
+    wave = curve(peak * np.sin(2.0 * np.pi * np.arange(points) / points))
+    lines = np.abs(np.fft.rfft(wave))[1 : HARMONICS + 1]
+    return np.asarray(20.0 * np.log10(np.maximum(lines[1:] / lines[0], 1e-7)))
+
+
+def _picture(params: SaturatorParams, rate_hz: float) -> Picture:
+    curve, drive_db = CURVES[params.curve], params.drive_db * params.amount
+    trim_db = params.trim_db - (drive_db if params.link_trim else 0.0)
+    into = 10.0 ** ((CURVE_IN_DB + drive_db) / 20.0)
+    # the louder way of a curve that is not the same both ways
+    out = np.maximum(np.abs(curve(into)), np.abs(curve(-into))) if params.amount else into
+    at_hz = PICTURE_HZ[rate_hz * 0.49 > PICTURE_HZ]
+    shelf = high_shelf(params.emphasis_hz, params.emphasis_q, params.emphasis_db * params.amount, rate_hz)
+    emphasis = 20.0 * np.log10(svf_magnitude(shelf, at_hz, rate_hz)) if params.emphasis_on else np.zeros(at_hz.size)
+    return {
+        "in_db": CURVE_IN_DB.tolist(),
+        "out_db": (20.0 * np.log10(out) + trim_db).round(3).tolist(),
+        "drive_db": drive_db,
+        "trim_db": trim_db,
+        "classes_db": HISTOGRAM_DB.tolist(),
+        "hz": at_hz.round(3).tolist(),
+        "emphasis_db": emphasis.round(3).tolist(),
+        "tone_db": TEST_TONE_DB,
+        "harmonics_db": harmonics_db(curve, 10.0 ** ((TEST_TONE_DB + drive_db) / 20.0)).round(1).tolist()
+        if params.amount
+        else [],
+    }
+
+
+def _summary(params: SaturatorParams) -> str:
+    if not params.amount:
+        return "passes untouched"
+    parts = [f"{params.curve}, {db(params.drive_db * params.amount)} drive"]
+    if params.emphasis_on:
+        parts.append(f"highs from {hz(params.emphasis_hz)} {db(params.emphasis_db * params.amount)} earlier")
+    if params.trim_db:
+        parts.append(f"trim {db(params.trim_db)}")
+    if params.oversampling != 4:
+        parts.append(f"{bare(params.oversampling)}×")
+    return " · ".join(parts)
+
+
+KIND = Kind(
+    name="saturator",
+    title="Saturator",
+    says="Rounds peaks and adds harmonics: warmth, density, edge, wholly or in the highs alone.",
+    sought=("warm", "drive", "distortion", "harmonics", "colour", "tape", "valve", "exciter", "saturation", "density"),
+    params=SaturatorParams,
+    build=Saturator,
+    picture=_picture,
+    summary=_summary,
+    dynamic=True,
+)

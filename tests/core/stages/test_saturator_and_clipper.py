@@ -1,0 +1,253 @@
+"""Saturator and clipper: curves by their formulas, what folds back, what stays untouched, plain twins."""
+
+import numpy as np
+import pytest
+
+from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
+from tin_kettle.core.dsp.oversampling import Oversampling, doubled, halved
+from tin_kettle.core.dsp.shaping import ASYMMETRIC, FIRM, HARD, SOFT, cornered, peaks_told, shape
+from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.stages.oversampled import HISTOGRAM_DB
+from tin_kettle.core.stages.saturator import CURVES, harmonics_db
+
+
+def played(block, *stages):
+    graph = Graph(recipe_of(*stages), RATE_HZ)
+    late = graph.delay
+    return run(graph, np.concatenate([block, np.zeros((2, late))], axis=1))[:, late:]
+
+
+def saturator(**params):
+    return {"kind": "saturator", "params": params}
+
+
+def clipper(**params):
+    return {"kind": "clipper", "params": params}
+
+
+def db(x):
+    return 20 * np.log10(max(float(np.abs(x).max()), 1e-15))
+
+
+@pytest.mark.parametrize(("name", "curve"), CURVES.items())
+def test_every_curve_rises_by_one_at_nought_and_levels_off_at_one(name, curve):
+    x = np.linspace(-40, 40, 80001)
+    y = curve(x)
+    assert (curve(np.array([1e-6])) - curve(np.array([-1e-6])))[0] / 2e-6 == pytest.approx(1, abs=1e-5)
+    assert np.abs(y).max() == pytest.approx(1, abs=1e-12)
+    assert np.all(np.diff(y) >= -1e-12)
+    if name != "asymmetric":
+        np.testing.assert_allclose(y, -curve(-x), atol=1e-12)
+
+
+def test_curves_are_those_of_the_manual():
+    x = np.linspace(-1.4, 1.4, 29)
+    u = 8 / 15 * x
+    np.testing.assert_allclose(SOFT(x), 15 / 8 * u - 10 / 8 * u**3 + 3 / 8 * u**5, atol=1e-12)
+    np.testing.assert_allclose(FIRM(x), x - 4 / 27 * x**3, atol=1e-12)
+    np.testing.assert_allclose(cornered(0.0)(x), np.clip(x, -1, 1), atol=1e-12)
+    bent = (np.abs(x) > 0.9) & (np.abs(x) < 1.1)
+    np.testing.assert_allclose(np.abs(HARD(x[bent])), np.abs(x[bent]) - (np.abs(x[bent]) - 0.85) ** 2 / 0.6, atol=1)
+
+
+@pytest.mark.parametrize("curve", CURVES)
+@pytest.mark.parametrize("oversampling", [1, 2, 4, 8])
+def test_a_slow_tone_meets_the_curve_itself(curve, oversampling):
+    block = tone(200 if curve == "asymmetric" else 30, 0, 0.5)
+    out = played(block, saturator(curve=curve, drive_db=9, link_trim=False, oversampling=oversampling))
+    wanted = CURVES[curve](block * 10 ** (9 / 20))
+    if curve == "asymmetric":
+        # its offset is taken out, slowly: the shape is the same about another middle
+        out, wanted = (x - x.mean(axis=1, keepdims=True) for x in (out[:, 8000:16000], wanted[:, 8000:16000]))
+    assert np.abs(out - wanted)[:, 400:-400].max() < (0.05 if curve == "asymmetric" else 1e-3)
+
+
+def folded_db(curve, level_db, drive_db=12):
+    """The loudest false tone up to 20 kHz of a tone near 9 kHz, against the tone itself."""
+    out = played(tone(9007, level_db, 2), saturator(curve=curve, drive_db=drive_db))[0, RATE_HZ // 2 :][:RATE_HZ]
+    lines = np.abs(np.fft.rfft(out * np.hanning(RATE_HZ)))
+    hz = np.arange(lines.size)
+    false = (hz < 20000) & (hz > 20)
+    for own in (9007, 18014):
+        false &= np.abs(hz - own) > 6
+    return 20 * np.log10(lines[false].max() / lines[9007])
+
+
+@pytest.mark.parametrize(("curve", "most"), [("soft", -105), ("asymmetric", -105), ("firm", -90), ("hard", -90)])
+@pytest.mark.parametrize("level_db", [0, -3, -6])
+def test_little_folds_back(curve, most, level_db):
+    assert folded_db(curve, level_db) <= most
+
+
+@pytest.mark.parametrize("curve", ["soft", "firm", "hard"])
+@pytest.mark.parametrize("oversampling", [1, 2, 4, 8])
+def test_quiet_sounds_stay_as_they_are(curve, oversampling):
+    block = noise(-80, 0.5)
+    out = played(block, saturator(curve=curve, drive_db=12, oversampling=oversampling))
+    assert db(out - block) - db(block) < -85
+    assert db(out - block) < -160
+
+
+@pytest.mark.parametrize("emphasis_db", [6, 24])
+def test_emphasis_cancels(emphasis_db):
+    block = noise(-90, 0.5)
+    on, off = (
+        played(block, saturator(emphasis_on=on, emphasis_db=emphasis_db, emphasis_hz=1000)) for on in (True, False)
+    )
+    assert db(on - off) - db(block) < -120
+
+
+def test_emphasis_leaves_the_lows_alone():
+    """A low tone comes through as it would; a high one is shaped that would not be."""
+    low, high = (
+        played(tone(hz, -6, 1), saturator(curve="hard", emphasis_on=True, emphasis_db=18, emphasis_hz=4000))
+        for hz in (100, 10000)
+    )
+    assert db(low[:, 10000:-10000] - tone(100, -6, 1)[:, 10000:-10000]) < -80
+    assert db(high[:, 10000:-10000] - tone(10000, -6, 1)[:, 10000:-10000]) > -20
+
+
+@pytest.mark.parametrize("stage", [saturator(amount=0, drive_db=20, emphasis_on=True), clipper(ceiling_db=0)])
+def test_what_does_nothing_is_transparent(stage):
+    block = noise(-20, 0.5)
+    np.testing.assert_array_equal(played(block, stage), block)
+
+
+@pytest.mark.parametrize("mix", [0.0, 0.3, 0.7])
+def test_dry_and_wet_are_in_phase_at_any_mix(mix):
+    block = music(1.0)
+    stage = clipper(ceiling_db=-18)
+    wet = played(block, stage)
+    np.testing.assert_allclose(played(block, {**stage, "mix": mix}), (1 - mix) * block + mix * wet, atol=1e-12)
+
+
+def test_the_clipper_holds_a_slow_peak_and_spares_the_lows():
+    hit = tone(50, -1, 1) + tone(3000, -3, 1)
+    spared = played(hit, clipper(ceiling_db=-12, spare_below_hz=250))
+    lows = played(tone(50, -1, 1), clipper(ceiling_db=-12, spare_below_hz=250))
+    # all-pass of the crossover, but not cut
+    assert db(lows[:, 20000:28000]) == pytest.approx(-1, abs=0.1)
+    assert db(spared) > -3
+    assert db(played(tone(200, 0, 1), clipper(ceiling_db=-12))) == pytest.approx(-12, abs=0.05)
+    assert db(played(tone(200, 0, 1), clipper(ceiling_db=-12, knee=1))) < -12.0 + 0.05
+
+
+def test_spared_lows_are_in_phase_with_the_dry_sound():
+    """A null where nothing is cut: what it removes of quiet music is nothing, at any mix."""
+    graph = Graph(recipe_of({**clipper(spare_below_hz=120), "id": "c"}), RATE_HZ)
+    graph.tap("c", "removed")
+    assert db(run(graph, noise(-40, 1.0))) < -140
+
+
+def test_softening_takes_the_edge_off_what_is_added():
+    def added_above(**more):
+        x = tone(1000, 0, 1)
+        extra = played(x, clipper(ceiling_db=-6, **more)) - x
+        lines = np.abs(np.fft.rfft(extra[0] * np.hanning(extra.shape[1])))
+        return 10 * np.log10(np.sum(lines[8000:20000] ** 2))
+
+    assert added_above() - added_above(soften_above_hz=2000) > 9
+
+
+def test_what_is_removed_is_what_the_curve_takes():
+    graph = Graph(recipe_of({**saturator(drive_db=12, trim_db=-3), "id": "s"}), RATE_HZ)
+    graph.tap("s", "removed")
+    assert db(run(graph, noise(-60, 0.5))) < -130, "of a quiet sound nothing, whatever its level afterwards"
+
+
+def test_peaks_are_told_and_counted():
+    graph = Graph(recipe_of({**clipper(ceiling_db=-6), "id": "c"}), RATE_HZ)
+    slot = next(iter(graph.slots()))
+    slot.metered = True
+    run(graph, tone(500, 0, 0.5))
+    assert slot.reading.rows["effort_db"][1].min() == pytest.approx(-6, abs=0.1)
+    curves = slot.voice.processor.curves()
+    above = HISTOGRAM_DB[:-1] >= 0
+    assert curves["share_before"][:-1][above].max() == 1.0
+    assert curves["share_after"][:-1][above].max() < 0.02, "nothing above the ceiling but what rounding leaves there"
+    assert np.abs(curves["scope_before"]).max() == pytest.approx(1, abs=0.05)
+    assert np.abs(curves["scope_after"]).max() == pytest.approx(0.5, abs=0.02)
+
+
+def test_harmonics_of_a_curve():
+    even = harmonics_db(SOFT, 1.0)[::2]
+    assert even.max() < -120, "the same both ways: odd ones only"
+    assert harmonics_db(ASYMMETRIC, 0.5)[0] > -40
+
+
+def test_what_is_not_allowed_is_refused_by_name():
+    with pytest.raises(RecipeError, match="oversampling"):
+        recipe_of(saturator(oversampling=3))
+
+
+# ---- plain twins ---------------------------------------------------------------------------------------------------
+
+
+def test_doubling_and_halving_are_their_plain_twins():
+    rng = np.random.default_rng(3)
+    taps = rng.standard_normal(4)
+    joined = rng.standard_normal((2, 7 + 50))
+    out = np.empty((2, 100))
+    doubled(joined, taps, out)
+    whole = np.concatenate([taps, taps[::-1]])
+    for row in range(2):
+        between = [whole @ joined[row, i : i + 8] for i in range(50)]
+        np.testing.assert_allclose(out[row, ::2], between, atol=1e-12)
+        np.testing.assert_array_equal(out[row, 1::2], joined[row, 4:54])
+    half = rng.standard_normal(6)
+    whole = np.concatenate([half, half[-2::-1]])
+    joined = rng.standard_normal((2, 10 + 60))
+    out = np.empty((2, 30))
+    halved(joined, np.ascontiguousarray(half[::2]), np.ascontiguousarray(half[1::2]), 11, out)
+    for row in range(2):
+        np.testing.assert_allclose(out[row], [whole @ joined[row, 2 * i : 2 * i + 11] for i in range(30)], atol=1e-12)
+
+
+@pytest.mark.parametrize("curve", [SOFT, FIRM, HARD, ASYMMETRIC, cornered(0.0), cornered(1.0)])
+def test_shaping_is_the_mean_over_all_mixtures_of_three_samples(curve):
+    """Against the integral done by brute force, on a grid over the triangle of their shares."""
+    rng = np.random.default_rng(4)
+    x = np.concatenate([rng.uniform(-3, 3, 40), np.repeat(rng.uniform(-3, 3, 4), 4), rng.uniform(-0.1, 0.1, 10)])
+    joined = np.stack([x, -x])
+    out = np.empty((2, x.size - 2))
+    shape(joined, curve.constants, True, out)
+    a, b = ((grid + 0.5) / 300 for grid in np.meshgrid(np.arange(300), np.arange(300)))
+    a, b = np.where(a + b > 1, 1 - a, a), np.where(a + b > 1, 1 - b, b)
+    for row in range(2):
+        v = joined[row]
+        for i in range(x.size - 2):
+            mixed = a * v[i] + b * v[i + 1] + (1 - a - b) * v[i + 2]
+            assert out[row, i] == pytest.approx(np.mean(curve(mixed) - mixed), abs=2e-5)
+    plainly = np.empty_like(out)
+    shape(joined, curve.constants, False, plainly)
+    np.testing.assert_allclose(plainly, curve(joined[:, 2:]) - joined[:, 2:], atol=1e-12)
+
+
+def test_peaks_told_is_its_plain_twin():
+    rng = np.random.default_rng(5)
+    before, added = rng.standard_normal((2, 41)), 0.1 * rng.standard_normal((2, 40))
+    out = np.empty((2, 10))
+    peaks_told(before, added, 4, out)
+    for i in range(10):
+        part = slice(4 * i, 4 * i + 4)
+        side, at = np.unravel_index(np.argmax(np.abs(before[:, part])), (2, 4))
+        peak, after = before[side, part][at], (before + np.pad(added, ((0, 0), (0, 1))))[side, part][at]
+        assert out[1, i] == pytest.approx(20 * np.log10(abs(peak)), abs=1e-9)
+        assert out[0, i] == pytest.approx(min(20 * np.log10(abs(after / peak)), 0), abs=1e-9)
+
+
+@pytest.mark.parametrize("factor", [2, 4, 8])
+def test_there_and_back_is_a_whole_delay_and_flat_to_20_khz(factor):
+    """With the mean of three in between, that it makes up for."""
+    over = Oversampling(factor)
+    state = {name: array.copy() for name, array in over.silence.items()}
+    click = np.zeros((2, 2048))
+    click[:, 100] = 1.0
+    raised = over.up(click, state)
+    late = np.pad(raised, ((0, 0), (2, 0)))
+    out = over.down((late[:, 2:] + late[:, 1:-1] + late[:, :-2]) / 3, state)
+    assert int(np.argmax(out[0])) == 100 + over.delay
+    response = np.abs(np.fft.rfft(out[0]))
+    passed = np.arange(response.size) <= 0.4535 * 2048
+    assert np.abs(20 * np.log10(response[passed])).max() < 0.01
