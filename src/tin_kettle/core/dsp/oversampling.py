@@ -34,18 +34,22 @@ def _fold(x: NDArray[np.float64], taps: NDArray[np.float64], length: int, out: N
     for start in range(0, frames, _STRIDE):
         run = min(_STRIDE, frames - start)
         acc = out[start : start + run]
-        j = 0
-        while j + 1 < half:
+        # four pairs at once, so that the sum is fetched and put back less often
+        for j in range(0, half - 3, 4):
             a = x[start + j :]
-            b = x[start + length - 1 - j :]
-            c = x[start + j + 1 :]
-            d = x[start + length - 2 - j :]
+            b = x[start + length - 4 - j :]
             s = taps[j]
             t = taps[j + 1]
+            u = taps[j + 2]
+            v = taps[j + 3]
             for i in range(run):
-                acc[i] += s * (a[i] + b[i]) + t * (c[i] + d[i])
-            j += 2
-        if j < half:
+                acc[i] += (
+                    s * (a[i] + b[i + 3])
+                    + t * (a[i + 1] + b[i + 2])
+                    + u * (a[i + 2] + b[i + 1])
+                    + v * (a[i + 3] + b[i])
+                )
+        for j in range(half // 4 * 4, half):
             a = x[start + j :]
             b = x[start + length - 1 - j :]
             s = taps[j]
@@ -58,55 +62,59 @@ def _fold(x: NDArray[np.float64], taps: NDArray[np.float64], length: int, out: N
                 acc[i] += s * a[i]
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64[:, ::1])")
-def doubled(joined: NDArray[np.float64], taps: NDArray[np.float64], out: NDArray[np.float64]) -> None:
+@kernel("void(float64[:, ::1], float64[::1], int64, float64[:, ::1])")
+def doubled(joined: NDArray[np.float64], taps: NDArray[np.float64], room: int, out: NDArray[np.float64]) -> None:
     """Twice as many samples.
 
     Args:
         joined: (2, 2·m + 1 + frames), what came before first.
         taps: (m + 1,) every other tap of the half-band's first half, doubled.
-        out: (2, 2·frames).
+        room: columns of ``out`` that are left as they are, for what comes next to put its past there.
+        out: (2, room + 2·frames).
     """
     before = 2 * taps.shape[0] - 1
-    frames = out.shape[1] // 2
+    frames = (out.shape[1] - room) // 2
     between = np.empty(frames)
     for row in range(2):
         x = joined[row]
         between[:] = 0.0
         _fold(x, taps, before + 1, between)
         middle = x[before - before // 2 :]
-        y = out[row]
+        y = out[row, room:]
         for i in range(frames):
             y[2 * i] = between[i]
             y[2 * i + 1] = middle[i]
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64[::1], int64, float64[:, ::1])")
+@kernel("void(float64[:, ::1], float64[::1], float64[::1], int64, int64, float64[:, ::1])")
 def halved(
     joined: NDArray[np.float64],
     even: NDArray[np.float64],
     odd: NDArray[np.float64],
     length: int,
+    room: int,
     out: NDArray[np.float64],
 ) -> None:
     """Every other sample of a symmetric filter of ``length`` = 4·m + 3 taps.
 
     Args:
-        joined: (2, length − 1 + 2·frames), what came before first.
+        joined: (2, at least length − 1 + 2·frames), what came before first.
         even, odd: the first halves of its taps 0, 2, 4 … and 1, 3, 5 …; of a half-band the latter is its middle alone.
-        out: (2, frames).
+        room: columns of ``out`` that are left as they are.
+        out: (2, room + frames).
     """
-    frames = out.shape[1]
+    frames = out.shape[1] - room
     evens = (length + 1) // 2
     odds = 1 if odd.shape[0] == 1 else length // 2
     apart_even = np.empty(frames + evens)
     apart_odd = np.empty(frames + evens)
     for row in range(2):
         x = joined[row]
-        for i in range(x.shape[0] // 2):
+        for i in range(frames + evens - 1):
             apart_even[i] = x[2 * i]
+        for i in range(frames + evens - 2):
             apart_odd[i] = x[2 * i + 1]
-        y = out[row]
+        y = out[row, room:]
         y[:] = 0.0
         _fold(apart_even, even, evens, y)
         _fold(apart_odd[(evens - 1 - odds) // 2 :], odd, odds, y)
@@ -163,27 +171,48 @@ class Oversampling:
         for i, (_, _, length) in enumerate(self._down):
             self.silence[f"down_{i}"] = np.zeros((2, length - 1 + (self._pad if i == 0 else 0)))
 
-    def up(self, block: NDArray[np.float64], state: Mapping[str, NDArray[np.float64]]) -> NDArray[np.float64]:
-        """The next (2, frames) as (2, factor · frames); ``state`` is written to, and begins as ``silence``."""
+    @property
+    def room(self) -> int:
+        """Columns that :meth:`down` wants free before what it gets."""
+        return int(self.silence["down_0"].shape[1])
+
+    def up(
+        self, block: NDArray[np.float64], state: Mapping[str, NDArray[np.float64]], room: int
+    ) -> NDArray[np.float64]:
+        """The next (2, frames) as (2, room + factor · frames), the first columns free for what comes next.
+
+        ``state`` is written to, and begins as ``silence``.
+        """
+        before = state["up_0"]
+        joined = np.concatenate([before, block], axis=1)
+        frames = block.shape[1]
         for i, taps in enumerate(self._up):
-            joined = _joined(state[f"up_{i}"], block)
-            block = np.empty((2, 2 * block.shape[1]))
-            doubled(joined, taps, block)
-        return block
+            _follow(before, joined)
+            last = i + 1 == len(self._up)
+            before = before if last else state[f"up_{i + 1}"]
+            left = room if last else before.shape[1]
+            frames *= 2
+            out = np.empty((2, left + frames))
+            doubled(joined, taps, left, out)
+            joined = out
+        return joined
 
-    def down(self, block: NDArray[np.float64], state: Mapping[str, NDArray[np.float64]]) -> NDArray[np.float64]:
-        """(2, factor · frames) as (2, frames), in time with what came ``delay`` frames before."""
+    def down(self, raised: NDArray[np.float64], state: Mapping[str, NDArray[np.float64]]) -> NDArray[np.float64]:
+        """(2, room + factor · frames) as (2, frames), in time with what came ``delay`` frames before."""
+        joined = raised
+        frames = raised.shape[1] - self.room
         for i, (even, odd, length) in enumerate(self._down):
-            joined = _joined(state[f"down_{i}"], block)
-            if i == 0 and self._pad:
-                joined = np.ascontiguousarray(joined[:, : joined.shape[1] - self._pad])
-            block = np.empty((2, block.shape[1] // 2))
-            halved(joined, even, odd, length, block)
-        return block
+            _follow(state[f"down_{i}"], joined)
+            left = 0 if i + 1 == len(self._down) else state[f"down_{i + 1}"].shape[1]
+            frames //= 2
+            out = np.empty((2, left + frames))
+            halved(joined, even, odd, length, left, out)
+            joined = out
+        return joined
 
 
-def _joined(before: NDArray[np.float64], block: NDArray[np.float64]) -> NDArray[np.float64]:
-    """What came before and what comes now; the end of it is kept for the next time."""
-    joined = np.concatenate([before, block], axis=1)
-    before[:] = joined[:, joined.shape[1] - before.shape[1] :]
-    return joined
+def _follow(before: NDArray[np.float64], joined: NDArray[np.float64]) -> None:
+    """Put what came before into the columns that are free for it, and keep the end for the next time."""
+    columns = before.shape[1]
+    joined[:, :columns] = before
+    before[:] = joined[:, joined.shape[1] - columns :]

@@ -10,6 +10,7 @@ Bilbao, Esqueda, Parker and Välimäki 2017, *Antiderivative antialiasing for me
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,9 +19,15 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.compile import inline, kernel
 from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, log2
 
+LOWEST_DB, CLASS_DB = -48.0, 1.5
+"""Classes of level in which peaks are counted."""
 NEAR, NEAR_OUTER = 1e-5, 1e-4
 """Differences below which a quotient would be noise, so that the middle is taken."""
-QUIET = 1e-6
+QUIET = 1e-3
+"""What does not rise above this meets hardly any bend."""
+LEAST = 1e-6
+_RUN = 256
+_THIRD, _SIXTH, _TWELFTH, _THIRTIETH, _LAST = 1.0 / 3.0, 1.0 / 6.0, 1.0 / 12.0, 1.0 / 30.0, 1.0 / 42.0
 
 
 @dataclass(frozen=True)
@@ -90,13 +97,25 @@ ASYMMETRIC = _soft(0.35)
 
 
 @inline
+def _bent(size: float, span: float) -> float:
+    """A distance from the start of the bend, held between 0 and its span; without a branch, so that it vectorises."""
+    return 0.5 * (abs(size) - abs(size - span) + span)
+
+
+@inline
+def _over(size: float, span: float) -> float:
+    """How far beyond the bend."""
+    return 0.5 * (size - span + abs(size - span))
+
+
+@inline
 def _first(x: float, p: tuple[float, ...]) -> float:
     """First antiderivative of e; even."""
     size = abs(x) - p[0]
-    t = min(max(size, 0.0), p[1])
-    over = max(size - p[1], 0.0)
+    t = _bent(size, p[1])
+    over = _over(size, p[1])
     bent = t * t * (p[2] + t * (p[3] + t * (p[4] + t * p[5])))
-    below = t * t * t * (p[2] / 3.0 + t * (p[3] / 4.0 + t * (p[4] / 5.0 + t * p[5] / 6.0)))
+    below = t * t * t * (p[2] * _THIRD + t * (p[3] * 0.25 + t * (p[4] * 0.2 + t * p[5] * _SIXTH)))
     return below + over * (bent + 0.5 * over)
 
 
@@ -104,100 +123,155 @@ def _first(x: float, p: tuple[float, ...]) -> float:
 def _second(x: float, p: tuple[float, ...]) -> float:
     """Second antiderivative of e; odd."""
     size = abs(x) - p[0]
-    t = min(max(size, 0.0), p[1])
-    over = max(size - p[1], 0.0)
+    t = _bent(size, p[1])
+    over = _over(size, p[1])
     bent = t * t * (p[2] + t * (p[3] + t * (p[4] + t * p[5])))
-    below = t * t * t * (p[2] / 3.0 + t * (p[3] / 4.0 + t * (p[4] / 5.0 + t * p[5] / 6.0)))
-    lowest = t * t * t * t * (p[2] / 12.0 + t * (p[3] / 20.0 + t * (p[4] / 30.0 + t * p[5] / 42.0)))
-    whole = lowest + over * (below + over * (0.5 * bent + over / 6.0))
-    return whole if x >= 0.0 else -whole
+    below = t * t * t * (p[2] * _THIRD + t * (p[3] * 0.25 + t * (p[4] * 0.2 + t * p[5] * _SIXTH)))
+    lowest = t * t * t * t * (p[2] * _TWELFTH + t * (p[3] * 0.05 + t * (p[4] * _THIRTIETH + t * p[5] * _LAST)))
+    whole = lowest + over * (below + over * (0.5 * bent + over * _SIXTH))
+    return math.copysign(whole, x)
 
 
 @inline
 def _taken(x: float, p: tuple[float, ...]) -> float:
     """e itself; odd."""
     size = abs(x) - p[0]
-    t = min(max(size, 0.0), p[1])
-    bent = t * t * (p[2] + t * (p[3] + t * (p[4] + t * p[5]))) + max(size - p[1], 0.0)
-    return bent if x >= 0.0 else -bent
+    t = _bent(size, p[1])
+    return math.copysign(t * t * (p[2] + t * (p[3] + t * (p[4] + t * p[5]))) + _over(size, p[1]), x)
 
 
-@kernel("void(float64[:, ::1], float64[::1], boolean, float64[:, ::1])")
-def shape(x: NDArray[np.float64], constants: NDArray[np.float64], smooth: bool, out: NDArray[np.float64]) -> None:
+@kernel("void(float64[:, ::1], float64[::1], boolean, int64, float64[:, ::1])")
+def shape(
+    x: NDArray[np.float64], constants: NDArray[np.float64], smooth: bool, room: int, out: NDArray[np.float64]
+) -> None:
     """What a curve adds, f(x) − x.
 
     Args:
         x: (2, 2 + samples), two that came before first.
         constants: from :attr:`Curve.constants`.
         smooth: averaged over three samples, and late by one; else plainly of each.
-        out: (2, samples).
+        room: columns of ``out`` that are left as they are.
+        out: (2, room + samples).
     """
-    samples = out.shape[1]
+    samples = out.shape[1] - room
     p = (constants[0], constants[1], constants[2], constants[3], constants[4], constants[5])
     rest = constants[6]
     k = constants[7]
     weight = constants[8]
-    straight = weight - k
+    straight = (weight - k) * _THIRD
     offset = k * rest - constants[9]
+    scale = 1.0 / k
     edge = p[0] + p[1]
-    u = np.empty(samples + 2)
-    second = np.empty(samples + 2)
-    slope = np.empty(samples + 2)
+    quiet = max(p[0], QUIET)
+    u = np.empty(_RUN + 2)
+    second = np.empty(_RUN + 2)
+    slope = np.empty(_RUN + 1)
+    flags = np.empty(_RUN + 1)
+    odd = np.empty(_RUN + 1, dtype=np.int64)
     for row in range(2):
-        v = x[row]
-        y = out[row]
         if not smooth:
             for i in range(samples):
-                at = v[i + 2] / k + rest
-                y[i] = straight * at - weight * _taken(at, p) + offset
+                at = x[row, i + 2] * scale + rest
+                out[row, room + i] = 3.0 * straight * at - weight * _taken(at, p) + offset
             continue
-        for i in range(samples + 2):
-            u[i] = v[i] / k + rest
-            second[i] = _second(u[i], p)
-        for i in range(1, samples + 2):
-            apart = u[i] - u[i - 1]
-            near = abs(apart) < NEAR
-            quotient = (second[i] - second[i - 1]) / (1.0 if near else apart)
-            slope[i] = _first(0.5 * (u[i] + u[i - 1]), p) if near else quotient
-        for i in range(samples):
-            x0 = u[i + 2]
-            x1 = u[i + 1]
-            x2 = u[i]
-            mean = (x0 + x1 + x2) / 3.0
-            if min(x0, min(x1, x2)) >= edge or max(x0, max(x1, x2)) <= -edge:
-                # all of it lies on the level part
-                taken = mean - (1.0 if x0 > 0.0 else -1.0)
-            elif abs(x0 - x2) >= NEAR_OUTER:
-                taken = 2.0 * (slope[i + 2] - slope[i + 1]) / (x0 - x2)
-            else:
-                middle = 0.5 * (x0 + x2)
+        for start in range(0, samples, _RUN):
+            run = min(_RUN, samples - start)
+            v = x[row, start:]
+            y = out[row, room + start :]
+            loudest = 0.0
+            for i in range(run + 2):
+                u[i] = v[i] * scale + rest
+            for i in range(run + 2):
+                loudest = max(loudest, abs(u[i]))
+            if loudest <= quiet:
+                # so little bends that the mean of three is as good
+                for i in range(run):
+                    total = u[i] + u[i + 1] + u[i + 2]
+                    y[i] = straight * total - weight * _taken(_THIRD * total, p) + offset
+                continue
+            for i in range(run + 2):
+                second[i] = _second(u[i], p)
+            # quotients of all vectorise; the few that are none are marked and done by themselves
+            for i in range(run + 1):
+                apart = u[i + 1] - u[i]
+                slope[i] = (second[i + 1] - second[i]) / apart
+                flags[i] = 1.0 if abs(apart) < NEAR else 0.0
+            count = 0
+            for i in range(run + 1):
+                odd[count] = i
+                count += int(flags[i])
+            for m in range(count):
+                i = odd[m]
+                slope[i] = _first(0.5 * (u[i + 1] + u[i]), p)
+            for i in range(run):
+                x0 = u[i + 2]
+                x1 = u[i + 1]
+                x2 = u[i]
+                apart = x0 - x2
+                total = x0 + x1 + x2
+                level = (min(x0, min(x1, x2)) >= edge) | (max(x0, max(x1, x2)) <= -edge)
+                taken = 2.0 * (slope[i + 1] - slope[i]) / apart
+                # exactly, where all of it lies on the level part
+                taken = _THIRD * total - math.copysign(1.0, x1) if level else taken
+                y[i] = straight * total - weight * taken + offset
+                flags[i] = 1.0 if (abs(apart) < NEAR_OUTER) & (not level) else 0.0
+            count = 0
+            for i in range(run):
+                odd[count] = i
+                count += int(flags[i])
+            for m in range(count):
+                i = odd[m]
+                x1 = u[i + 1]
+                middle = 0.5 * (u[i + 2] + u[i])
                 apart = middle - x1
+                total = 2.0 * middle + x1
                 if abs(apart) < NEAR_OUTER:
-                    taken = _taken((2.0 * middle + x1) / 3.0, p)
+                    taken = _taken(_THIRD * total, p)
                 else:
                     taken = 2.0 / apart * (_first(middle, p) - (_second(middle, p) - second[i + 1]) / apart)
-            y[i] = straight * mean - weight * taken + offset
+                y[i] = straight * total - weight * taken + offset
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], int64, float64[:, ::1])")
-def peaks_told(before: NDArray[np.float64], added: NDArray[np.float64], factor: int, out: NDArray[np.float64]) -> None:
+@kernel("void(float64[:, ::1], float64[:, ::1], int64, int64, int64, float64[:, ::1], float64[:, ::1])")
+def peaks_told(
+    before: NDArray[np.float64],
+    added: NDArray[np.float64],
+    first: int,
+    room: int,
+    factor: int,
+    out: NDArray[np.float64],
+    met: NDArray[np.float64],
+) -> None:
     """Of every frame the louder side's peak that meets a curve, and what the curve takes off it.
 
     Args:
-        before: (2, 1 + factor · frames), one sample that came before first: what is added is late by it.
-        added: (2, factor · frames).
+        before: (2, at least first + factor · frames), the sound from column ``first`` on.
+        added: (2, room + factor · frames).
         out: (2, frames) gain at the peak and the peak, dB.
+        met: (2, classes) counts of the peaks before and after, by levels from ``LOWEST_DB`` on in steps of
+            ``CLASS_DB``.
     """
-    for i in range(out.shape[1]):
-        peak = 0.0
-        after = 0.0
+    frames = out.shape[1]
+    classes = met.shape[1]
+    for i in range(frames):
+        came = 0.0
+        left = 0.0
         for row in range(2):
+            x = before[row, first:]
+            y = added[row, room:]
             for j in range(i * factor, (i + 1) * factor):
-                size = abs(before[row, j])
-                if size > peak:
-                    peak = size
-                    after = abs(before[row, j] + added[row, j])
-        out[1, i] = DB_PER_OCTAVE * log2(max(peak, QUIET))
-        out[0, i] = 0.0
-        if peak > QUIET:
-            out[0, i] = min(DB_PER_OCTAVE * log2(max(after, QUIET) / peak), 0.0)
+                came = max(came, abs(x[j]))
+                left = max(left, abs(x[j] + y[j]))
+        out[1, i] = came
+        out[0, i] = left
+    for i in range(frames):
+        level = DB_PER_OCTAVE * log2(max(out[1, i], LEAST))
+        out[0, i] = min(DB_PER_OCTAVE * log2(max(out[0, i], LEAST)) - level, 0.0)
+        out[1, i] = level
+    for i in range(frames):
+        above = out[1, i] - LOWEST_DB
+        if above >= 0.0:
+            met[0, min(int(above / CLASS_DB), classes - 1)] += 1.0
+        above += out[0, i]
+        if above >= 0.0:
+            met[1, min(int(above / CLASS_DB), classes - 1)] += 1.0
