@@ -26,6 +26,10 @@ export interface Recipe {
     | BandDynamicsStage
     | TamerStage
     | LevellerStage
+    | TransientsStage
+    | SaturatorStage
+    | ClipperStage
+    | RoomStage
     | LimiterStage
     | SplitStage
   )[];
@@ -54,6 +58,10 @@ export interface Bus {
     | BandDynamicsStage
     | TamerStage
     | LevellerStage
+    | TransientsStage
+    | SaturatorStage
+    | ClipperStage
+    | RoomStage
     | LimiterStage
     | SplitStage
   )[];
@@ -289,6 +297,85 @@ export interface LevellerParams {
   speed_s: number;
 }
 /**
+ * Brings hits forward or back against what follows them.
+ */
+export interface TransientsStage {
+  id: string;
+  kind: "transients";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: TransientsParams;
+}
+export interface TransientsParams {
+  attack_db: number;
+  body_db: number;
+  speed_ms: number;
+  low_hz: number;
+  high_hz: number;
+}
+/**
+ * Rounds peaks and adds harmonics: warmth, density, edge, wholly or in the highs alone.
+ */
+export interface SaturatorStage {
+  id: string;
+  kind: "saturator";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: SaturatorParams;
+}
+export interface SaturatorParams {
+  curve: "soft" | "firm" | "hard" | "asymmetric";
+  drive_db: number;
+  trim_db: number;
+  link_trim: boolean;
+  emphasis_on: boolean;
+  emphasis_hz: number;
+  emphasis_db: number;
+  emphasis_q: number;
+  oversampling: 1 | 2 | 4 | 8;
+  amount: number;
+}
+/**
+ * Cuts needle peaks off, so that there is room for the rest to be louder.
+ */
+export interface ClipperStage {
+  id: string;
+  kind: "clipper";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: ClipperParams;
+}
+export interface ClipperParams {
+  ceiling_db: number;
+  drive_db: number;
+  knee: number;
+  spare_below_hz: number;
+  soften_above_hz: number;
+  oversampling: 1 | 2 | 4 | 8;
+}
+/**
+ * Puts a short, dense space around the sound, so that what was recorded apart stands in one place.
+ */
+export interface RoomStage {
+  id: string;
+  kind: "room";
+  on: boolean;
+  channels: "stereo" | "mid" | "side" | "left" | "right";
+  mix: number;
+  params: RoomParams;
+}
+export interface RoomParams {
+  size: number;
+  decay_s: number;
+  pre_delay_ms: number;
+  low_cut_hz: number;
+  high_cut_hz: number;
+  width: number;
+}
+/**
  * Holds the ceiling, so that nothing overshoots in converters and lossy files.
  */
 export interface LimiterStage {
@@ -309,7 +396,7 @@ export interface LimiterParams {
   true_peak: boolean;
 }
 /**
- * Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right.
+ * Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right, hits and tones.
  */
 export interface SplitStage {
   id: string;
@@ -320,7 +407,8 @@ export interface SplitStage {
   params: SplitParams;
 }
 export interface SplitParams {
-  by: "bands" | "copies" | "mid_side" | "left_right";
+  by: "bands" | "copies" | "mid_side" | "left_right" | "percussive";
+  resolution_ms: 21 | 43 | 85;
   /**
    * @maxItems 4
    */
@@ -350,6 +438,10 @@ export interface Branch {
     | BandDynamicsStage
     | TamerStage
     | LevellerStage
+    | TransientsStage
+    | SaturatorStage
+    | ClipperStage
+    | RoomStage
     | LimiterStage
     | SplitStage
   )[];

@@ -118,11 +118,15 @@ export interface Edit {
   version: string | null;
 }
 
+type SplitParams = Extract<Stage, { kind: "split" }>["params"];
+
 /** What splits may be, by what they divide by. */
 export interface SplitDeclared {
-  parts: Record<"bands" | "copies" | "mid_side" | "left_right", { least: number; most: number }>;
+  parts: Record<SplitParams["by"], { least: number; most: number }>;
   /** what branches are called at first, by how many there are */
-  names: Record<"bands" | "copies" | "mid_side" | "left_right", Record<number, string[]>>;
+  names: Record<SplitParams["by"], Record<number, string[]>>;
+  /** Of frames that tell hits and tones apart, to begin with. */
+  resolution_ms: SplitParams["resolution_ms"];
   deepest: number;
 }
 

@@ -1,6 +1,6 @@
 /** What is done to the stages of a chain, with the words that the history has for it: by keys, menus and dragging. */
 import type { Kind, Recipe, Stage } from "../api/types";
-import { chainOf, laneOf, newPlace, newStage, setField } from "../state/editing";
+import { chainOf, laneOf, newPlace, newStage, setField, setParam } from "../state/editing";
 import { edit } from "../state/edits";
 import { select } from "../state/listening";
 import { kindInfo, useBench } from "../state/store";
@@ -248,6 +248,12 @@ export function dissolve(id: string): void {
 export function divide(id: string, by: By): void {
   const { recipe, stages } = state();
   if (recipe && stages) edit(divideBy(recipe, id, by, stages.split), `Split by ${wayOf(by)}`, true);
+}
+
+/** Tell hits and tones apart by frames of another length. */
+export function refine(id: string, ms: number): void {
+  const { recipe } = state();
+  if (recipe) edit(setParam(recipe, id, "resolution_ms", ms), `Split: resolution ${ms} ms`, true);
 }
 
 export function moreBranches(split: string): void {

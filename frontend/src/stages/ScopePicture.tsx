@@ -20,7 +20,8 @@ export function ScopePicture() {
     context.fillStyle = colour("mute");
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "center";
-    for (const ms of [0, 5, 10]) context.fillText(`${ms} ms`, xAt(frame, TIME_MS, ms) - (ms === 10 ? 10 : 0), height - 5);
+    for (const ms of [0, 5, 10])
+      context.fillText(`${ms} ms`, xAt(frame, TIME_MS, ms) - (ms === 10 ? 10 : 0), height - 5);
     const styles = [
       { ink: "tin", width: 1.2 },
       { ink: "copper", width: 1.6 },

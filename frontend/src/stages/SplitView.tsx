@@ -1,5 +1,5 @@
-import { useBench } from "../state/store";
-import { divide, moreBranches, WAYS } from "../chain/acts";
+import { paramInfo, useBench } from "../state/store";
+import { divide, moreBranches, refine, WAYS } from "../chain/acts";
 import type { Split } from "../tree/splits";
 import { Segments } from "../ui/Segments";
 import { BranchStrip } from "./BranchStrip";
@@ -9,6 +9,7 @@ import { SplitPicture } from "./SplitPicture";
 /** A split: what it divides by, its crossovers on the spectrum, a fader a branch. */
 export default function SplitView({ stage }: { stage: Split }) {
   const { by, branches } = stage.params;
+  const resolution = paramInfo("split", "resolution_ms");
   const most = useBench((s) => s.stages?.split.parts[by].most ?? 0);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
@@ -19,6 +20,14 @@ export default function SplitView({ stage }: { stage: Split }) {
           options={WAYS.map(({ by: value, label }) => ({ value, label }))}
           onChange={(next) => divide(stage.id, next)}
         />
+        {by === "percussive" && resolution && (
+          <Segments
+            label="Resolution, ms"
+            value={String(stage.params.resolution_ms)}
+            options={resolution.choices.map((ms) => ({ value: String(ms), label: `${ms} ms` }))}
+            onChange={(next) => refine(stage.id, Number(next))}
+          />
+        )}
         <SpectrumTools />
         {branches.length < most && (
           <button type="button" className="plain" onClick={() => moreBranches(stage.id)}>

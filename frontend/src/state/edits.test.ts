@@ -133,7 +133,7 @@ describe("an edit", () => {
     let id = 1;
     client.api.edit.mockImplementation(async (_song: number, { recipe }: Saved) => {
       await new Promise((later) => setTimeout(later, 200));
-      return { id: ++id, recipe } as unknown as Revision;
+      return { id: ++id, recipe };
     });
     edit(recipeOf(1), "one", true);
     await vi.advanceTimersByTimeAsync(10);

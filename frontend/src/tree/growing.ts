@@ -7,13 +7,16 @@ export const DECLARED = {
     copies: { least: 1, most: 8 },
     mid_side: { least: 2, most: 2 },
     left_right: { least: 2, most: 2 },
+    percussive: { least: 3, most: 3 },
   },
   names: {
     bands: { 2: ["Low", "High"], 3: ["Low", "Middle", "High"] },
     copies: { 1: ["Copy 1"], 2: ["Copy 1", "Copy 2"], 3: ["Copy 1", "Copy 2", "Copy 3"] },
     mid_side: { 2: ["Mid", "Side"] },
     left_right: { 2: ["Left", "Right"] },
+    percussive: { 3: ["Hits", "Tonal", "Rest"] },
   },
+  resolution_ms: 43 as const,
   deepest: 4,
 };
 

@@ -46,6 +46,7 @@ export function newSplit(recipe: Recipe, by: By, declared: SplitDeclared): Split
     mix: 1,
     params: {
       by,
+      resolution_ms: declared.resolution_ms,
       crossovers_hz: by === "bands" ? cornersFor([], count) : [],
       branches: names.map((name) => branchOf(fresh("branch"), name)),
     },
@@ -108,7 +109,7 @@ export function divideBy(recipe: Recipe, id: string, by: By, declared: SplitDecl
       branch.name === "" || branch.name === given[i] ? { ...branch, name: names[i] ?? "" } : branch,
     );
     const corners = by === "bands" ? cornersFor(crossovers_hz, count) : [];
-    return { ...split, params: { by, crossovers_hz: corners, branches: named } };
+    return { ...split, params: { ...split.params, by, crossovers_hz: corners, branches: named } };
   });
 }
 
@@ -133,7 +134,7 @@ export function addBranch(recipe: Recipe, id: string, declared: SplitDeclared): 
     const corner = Number(Math.sqrt((crossovers_hz.at(-1) ?? LOWEST_HZ) * HIGHEST_HZ).toPrecision(2));
     const corners = by === "bands" ? [...crossovers_hz, corner] : crossovers_hz;
     const named = renumbered(split, more, branches.length, declared);
-    return { ...split, params: { by, crossovers_hz: corners, branches: named } };
+    return { ...split, params: { ...split.params, by, crossovers_hz: corners, branches: named } };
   });
 }
 
@@ -157,7 +158,7 @@ export function copyBranch(recipe: Recipe, id: string, declared: SplitDeclared):
   const more = [...branches.slice(0, at + 1), twin, ...branches.slice(at + 1)];
   const changed = withSplit(recipe, split.id, (one) => ({
     ...one,
-    params: { by, crossovers_hz: corners, branches: more },
+    params: { ...one.params, crossovers_hz: corners, branches: more },
   }));
   const rides = recipe.automation.filter(({ target }) => target === id);
   const again = rides.map((ride) => ({ ...ride, target: twin.id }));
@@ -175,7 +176,7 @@ export function removeBranch(recipe: Recipe, id: string, declared: SplitDeclared
   return withSplit(recipe, split.id, (one) => ({
     ...one,
     params: {
-      by,
+      ...one.params,
       crossovers_hz: by === "bands" ? corners : crossovers_hz,
       branches: renumbered(one, left, branches.length, declared),
     },

@@ -12,7 +12,7 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.declare import describe_params
-from tin_kettle.core.stages.split import DEEPEST, NAMES, PARTS
+from tin_kettle.core.stages.split import DEEPEST, NAMES, PARTS, SplitParams
 from tin_kettle.core.stages.stage import Stage
 
 
@@ -84,6 +84,7 @@ def describe_split() -> dict[str, Any]:
         "parts": {by: {"least": least, "most": most} for by, (least, most) in PARTS.items()},
         "names": {by: {str(count): list(names) for count, names in named.items()} for by, named in NAMES.items()},
         "deepest": DEEPEST,
+        "resolution_ms": SplitParams.model_fields["resolution_ms"].default,
     }
 
 

@@ -5,11 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from tin_kettle.core.stages.band_dynamics import BandDynamicsParams, DynamicBand
+from tin_kettle.core.stages.clipper import ClipperParams
 from tin_kettle.core.stages.compressor import CompressorParams, DetectorFilter
 from tin_kettle.core.stages.declare import Params
 from tin_kettle.core.stages.dynamic_equalizer import DynamicEqualizerParams, Pin
 from tin_kettle.core.stages.leveller import LevellerParams
+from tin_kettle.core.stages.room import RoomParams
+from tin_kettle.core.stages.saturator import SaturatorParams
 from tin_kettle.core.stages.tamer import TamerParams
+from tin_kettle.core.stages.transients import TransientsParams
 
 
 @dataclass(frozen=True)
@@ -160,4 +164,58 @@ STARTS: tuple[Start, ...] = (
         LevellerParams(reach_db=4, speed_s=0.4),
     ),
     Start("phrases", "Even phrases", "Whole phrases brought together.", LevellerParams(reach_db=3, speed_s=2.5)),
+    Start(
+        "forward",
+        "Hits forward",
+        "Every stroke a little earlier in the ear; what rings after it stays.",
+        TransientsParams(attack_db=3, speed_ms=12),
+    ),
+    Start(
+        "dry-lows",
+        "Shorter lows",
+        "Below 150 Hz less of what rings on between the hits.",
+        TransientsParams(body_db=-3, speed_ms=40, high_hz=150),
+    ),
+    Start(
+        "density",
+        "Density",
+        "Rounds the loudest crests gently, as loud as before.",
+        SaturatorParams(curve="soft", drive_db=5),
+    ),
+    Start(
+        "edge",
+        "Edge in the highs",
+        "Only what lies above 3 kHz meets the curve early: presence without level.",
+        SaturatorParams(curve="firm", drive_db=4, emphasis_on=True, emphasis_hz=3000, emphasis_db=9),
+    ),
+    Start(
+        "warm",
+        "Warm bass",
+        "Even and odd harmonics, so that a bass is heard on small loudspeakers too.",
+        SaturatorParams(curve="asymmetric", drive_db=8),
+    ),
+    Start(
+        "needles",
+        "Cut the needles",
+        "A flat cut 1 dB below full scale; lows pass uncut.",
+        ClipperParams(ceiling_db=-1, spare_below_hz=120),
+    ),
+    Start(
+        "round-needles",
+        "Round the needles",
+        "Peaks bent over from farther below, and their edge softened.",
+        ClipperParams(ceiling_db=-1, knee=0.3, spare_below_hz=120, soften_above_hz=8000),
+    ),
+    Start(
+        "same-space",
+        "Same space for all",
+        "A small room behind the whole mix, felt rather than heard: mix it in by 5 to 10 %.",
+        RoomParams(size=0.35, decay_s=0.5, pre_delay_ms=10, low_cut_hz=250, high_cut_hz=7000),
+    ),
+    Start(
+        "air",
+        "Air on the highs only",
+        "For the upper branch of a split: short, bright, and silent below 2 kHz.",
+        RoomParams(size=0.6, decay_s=1.1, pre_delay_ms=18, low_cut_hz=2000, high_cut_hz=16000),
+    ),
 )

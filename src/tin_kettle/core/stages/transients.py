@@ -16,6 +16,7 @@ from tin_kettle.core.stages.words import db, hz, ms
 FALL_DB_MS = 0.09
 """How quickly the quick level forgets: less than 1 dB between two crests of 50 Hz."""
 RISEN_DB = 20.0
+PICTURE_POINTS = 120
 SMOOTHEST_MS = 0.5
 LOW_OFF_HZ, HIGH_OFF_HZ = 20.0, 20000.0
 """Ends of the range at which nothing is divided."""
@@ -122,8 +123,19 @@ class Transients(Processor):
         return part
 
 
-def _picture(_params: TransientsParams, _rate_hz: float) -> Picture:
-    return {}
+def _picture(params: TransientsParams, rate_hz: float) -> Picture:
+    """The gain over time after a rise of 20 dB."""
+    frames = round(0.003 * params.speed_ms * rate_hz)
+    risen = np.full((2, frames), 0.1)
+    risen[:, frames // 6 :] = 1.0
+    whole = params.model_copy(update={"low_hz": LOW_OFF_HZ, "high_hz": HIGH_OFF_HZ})
+    stage = Transients(whole, rate_hz)
+    # it knows the quiet sound already
+    stage.f64("hits")[:2] = -20.0
+    stage.process(risen)
+    gain_db = stage.efforts_db["effort_db"][0]
+    at = np.linspace(0, frames - 1, PICTURE_POINTS).astype(np.int64)
+    return {"ms": (1000.0 * (at - frames // 6) / rate_hz).round(3).tolist(), "gain_db": gain_db[at].round(3).tolist()}
 
 
 def _summary(params: TransientsParams) -> str:
