@@ -204,6 +204,20 @@ def tamer(bench: Bench) -> None:
     _with(bench, "tamer", params={"threshold_db": 2, "strength": 0.7})
 
 
+def saturator(bench: Bench) -> None:
+    _with(bench, "saturator", params={"curve": "firm", "drive_db": 9, "emphasis_on": True, "emphasis_db": 6})
+
+
+def hits(bench: Bench) -> None:
+    lifted = {"id": "lift", "kind": "transients", "params": {"attack_db": 3}}
+    branches = [
+        {"id": "hits", "name": "Hits", "gain_db": 2, "chain": [lifted]},
+        {"id": "tonal", "name": "Tonal"},
+        {"id": "rest", "name": "Rest"},
+    ]
+    _with(bench, "split", params={"by": "percussive", "branches": branches})
+
+
 def history(bench: Bench) -> None:
     bench.page.get_by_role("button", name="History").click()
     bench.page.get_by_label("Edits").locator("li > button").nth(1).click()
@@ -228,6 +242,8 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "dynamic-equalizer": dynamic_equalizer,
     "band-dynamics": band_dynamics,
     "tamer": tamer,
+    "saturator": saturator,
+    "hits": hits,
 }
 
 

@@ -86,6 +86,7 @@ export const api = {
     ask<[number[], number[]]>(
       `/songs/${id}/waveform?from=${Math.floor(from)}&to=${Math.ceil(to)}&columns=${columns}${bus ? `&bus=${bus}` : ""}`,
     ),
+  bringOut: (low_hz: number, high_hz: number) => ask<Recipe>("/bring-out", "POST", { low_hz, high_hz }),
   describe: (recipe: Recipe, rate: number) =>
     ask<Record<string, Described>>(`/describe?rate=${rate}`, "POST", recipe),
   /** `leaving` while the page goes away: the request goes on without it */

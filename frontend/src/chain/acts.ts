@@ -1,9 +1,10 @@
 /** What is done to the stages of a chain, with the words that the history has for it: by keys, menus and dragging. */
+import { api } from "../api/client";
 import type { Kind, Recipe, Stage } from "../api/types";
 import { chainOf, laneOf, newPlace, newStage, setField, setParam } from "../state/editing";
 import { edit } from "../state/edits";
-import { select } from "../state/listening";
-import { kindInfo, useBench } from "../state/store";
+import { listenAs, select } from "../state/listening";
+import { complain, kindInfo, useBench } from "../state/store";
 import { moveStages, nextPlace, placeOf, putStages, removeStages } from "../tree/moving";
 import type { Place } from "../tree/moving";
 import {
@@ -27,6 +28,7 @@ import {
   stageOf,
   walkChain,
 } from "../tree/tree";
+import { formatHz } from "../ui/format";
 import { chainDocument, keepCopied, lastCopied, paste } from "./document";
 
 const state = useBench.getState;
@@ -185,6 +187,18 @@ export function insert(document: Recipe, label: string): void {
   if (!put.ids.length) return;
   edit(put.recipe, label, true);
   chooseAll(put.ids);
+}
+
+/** Lift the hits in the range that is heard alone out of the mix, and hear everything again. */
+export async function bringOut(): Promise<void> {
+  const { low_hz, high_hz } = state().listening;
+  try {
+    const chain = await api.bringOut(low_hz, high_hz);
+    listenAs({ range: "all" });
+    insert(chain, `Bring out hits from ${formatHz(low_hz)} to ${formatHz(high_hz)}`);
+  } catch (refused) {
+    complain(refused);
+  }
 }
 
 export function pasteCopied(): void {

@@ -1,7 +1,9 @@
 import { Slider } from "radix-ui";
+import { bringOut } from "../chain/acts";
 import { listenAs } from "../state/listening";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
+import { Hint } from "../ui/Hint";
 import { LowsMeter } from "./LowsMeter";
 
 const LOWS = { low: 40, high: 500 };
@@ -44,7 +46,15 @@ export function RangeSweep() {
           />
         ))}
       </Slider.Root>
-      {lows && <LowsMeter below={high_hz} />}
+      {lows ? (
+        <LowsMeter below={high_hz} />
+      ) : (
+        <Hint text="Sweep until the drum stands alone, then lift its hits out of the mix: a split of hits, tonal and rest, with this range of the hits raised in the middle.">
+          <button type="button" className="plain py-[1px]! whitespace-nowrap" onClick={() => void bringOut()}>
+            bring out its hits
+          </button>
+        </Hint>
+      )}
     </div>
   );
 }

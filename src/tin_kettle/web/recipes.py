@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 from flask import Blueprint, Response, jsonify
+from pydantic import Field
 
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.places import PLACES, place_curve_db
 from tin_kettle.core.recipe.describe import describe_branch, describe_kinds, describe_recipe, describe_split
-from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
-from tin_kettle.web.asked import document, whole_number
+from tin_kettle.core.stages.bringing_out import bring_out
+from tin_kettle.web.asked import Asked, asked, document, whole_number
 
 blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 
@@ -36,6 +38,20 @@ def places() -> Response:
 @blueprint.get("/recipe.schema.json")
 def schema() -> Response:
     return jsonify(recipe_schema())
+
+
+class RangeAsked(Asked):
+    low_hz: float = Field(ge=20, le=20000)
+    high_hz: float = Field(ge=20, le=20000)
+
+
+@blueprint.post("/bring-out")
+def brought_out() -> Response:
+    """A chain that brings out the hits between two frequencies."""
+    given = asked(RangeAsked)
+    if given.high_hz <= given.low_hz:
+        raise KettleError(f"high_hz={given.high_hz:g} is not above low_hz={given.low_hz:g}; let the range have a width")
+    return jsonify(dump_recipe(parse_recipe(bring_out(given.low_hz, given.high_hz))))
 
 
 @blueprint.post("/describe")
