@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import music
+from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.song import SongMeter
 from tin_kettle.core.survey.survey import survey_song
@@ -12,6 +13,8 @@ from tin_kettle.demo.library import fill_demo
 from tin_kettle.store.comparing import list_references, list_versions
 from tin_kettle.store.songs import current_revision, list_songs
 from tin_kettle.store.sources import song_sources
+
+SILENCE = ArraySource(np.zeros((2, 16 * 48000)), 48000)
 
 
 def measured(x):
@@ -54,6 +57,22 @@ def test_the_bass_makes_room_for_the_kick_from_the_first_start(buses):
     assert loud[1] > loud[0] + 3
 
 
+def test_the_version_in_colour_is_denser_and_holds_the_ceiling(buses):
+    """The crests of the bass are rounded, and with rooms and all nothing overshoots or cancels."""
+    part = {bus: np.ascontiguousarray(x[:, 20 * 48000 : 36 * 48000]) for bus, x in buses.items()}
+    plain, coloured = pilot_light.pilot_light_recipe(), pilot_light.in_colour()
+    alone = {**dict.fromkeys(part, SILENCE), "bass": ArraySource(part["bass"], 48000)}
+    bass = {
+        name: np.concatenate(list(render(one, alone)), axis=1)
+        for name, one in (("plain", plain), ("coloured", coloured))
+    }
+    crest_db = {name: 20 * np.log10(np.abs(x).max() / np.std(x)) for name, x in bass.items()}
+    assert crest_db["coloured"] < crest_db["plain"] - 1.5
+    told = measured(np.concatenate(list(render(coloured, {b: ArraySource(x, 48000) for b, x in part.items()})), axis=1))
+    assert told["true_peak_dbtp"] < -0.95
+    assert told["mono_loss_lu"] < 2
+
+
 def test_the_reference_is_finished_and_loud():
     told = measured(tide_table.tide_table())
     assert -12 < told["integrated_lufs"] < -8
@@ -78,5 +97,6 @@ def test_a_library_is_filled_once(library, monkeypatch):
         "Small moves",
         "By frequency",
     ]
+    assert [version.name for version in list_versions(library, songs["Pilot Light"].id)] == ["In colour"]
     assert current_revision(library, songs["Low Bridge"].id).recipe.master[0].id == "clean"
     assert [reference.name for reference in list_references(library)] == ["Tide Table"]

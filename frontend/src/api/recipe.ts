@@ -30,6 +30,7 @@ export interface Recipe {
     | SaturatorStage
     | ClipperStage
     | RoomStage
+    | StereoStage
     | LimiterStage
     | SplitStage
   )[];
@@ -62,6 +63,7 @@ export interface Bus {
     | SaturatorStage
     | ClipperStage
     | RoomStage
+    | StereoStage
     | LimiterStage
     | SplitStage
   )[];
@@ -376,6 +378,31 @@ export interface RoomParams {
   width: number;
 }
 /**
+ * Width as a whole and by range, lows in the middle, the image turned.
+ */
+export interface StereoStage {
+  id: string;
+  kind: "stereo";
+  on: boolean;
+  channels: "stereo";
+  mix: number;
+  params: StereoParams;
+}
+export interface StereoParams {
+  width: number;
+  mono_below_hz: number;
+  mono_slope: 6 | 12 | 24;
+  rotation_deg: number;
+  /**
+   * @maxItems 4
+   */
+  crossovers_hz: number[];
+  /**
+   * @maxItems 5
+   */
+  widths: number[];
+}
+/**
  * Holds the ceiling, so that nothing overshoots in converters and lossy files.
  */
 export interface LimiterStage {
@@ -442,6 +469,7 @@ export interface Branch {
     | SaturatorStage
     | ClipperStage
     | RoomStage
+    | StereoStage
     | LimiterStage
     | SplitStage
   )[];

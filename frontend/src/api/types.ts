@@ -85,6 +85,8 @@ export interface KindInfo {
   sought: string[];
   channels: Channels[];
   mixes: boolean;
+  /** its controls change how loud the song is */
+  louder: boolean;
   mix: number;
   dynamic: boolean;
   params: Param[];

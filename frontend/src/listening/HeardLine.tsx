@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { api } from "../api/client";
-import { loopFromHere, plainResult, setQueue } from "../state/listening";
+import { loopFromHere, plainResult, setMatchMoving, setQueue } from "../state/listening";
 import { kindInfo, PLAIN, useBench } from "../state/store";
 import { Segments } from "../ui/Segments";
 import { useHeard } from "../state/useHeard";
@@ -23,6 +23,7 @@ export function HeardLine() {
   const underruns = useBench((s) => s.underruns);
   const song = useBench((s) => s.song)!;
   const queueMs = useBench((s) => s.queueMs);
+  const matchMoving = useBench((s) => s.matchMoving);
   const kind = useBench((s) => stageOf(s.recipe!, s.selected)?.kind ?? "");
   const name = useHeardName(heard);
   const blind = useBench((s) => s.blind);
@@ -91,6 +92,17 @@ export function HeardLine() {
               onChange={(value) => setQueue(Number(value))}
             />
             <Device />
+            <label className="mt-2 flex items-start gap-2">
+              <input
+                type="checkbox"
+                className="mt-[3px]"
+                checked={matchMoving}
+                onChange={({ target }) => setMatchMoving(target.checked)}
+              />
+              <span>
+                Match while dragging: what makes louder, such as drive, stays as loud while the hand moves it
+              </span>
+            </label>
             <p className="cap mt-2">
               The device runs at {song.rate_hz} Hz. Gaps so far: {underruns}. The chain takes {load} % of the
               time there is

@@ -7,7 +7,7 @@ import { DetectorFilters } from "./DetectorFilters";
 import { followWork, newReference } from "./keepWork";
 
 /** What has a place of its own on the bench. */
-const ELSEWHERE = new Set(["key", "bands", "phase", "by", "crossovers_hz"]);
+const ELSEWHERE = new Set(["key", "bands", "phase", "by", "crossovers_hz", "widths"]);
 const MIX: Param = {
   name: "mix",
   type: "number",

@@ -36,6 +36,7 @@ export const VIEWS: Record<Kind, StageView> = {
   clipper: { Body: body<"clipper">(() => import("./ClipperView")), taps: RESULT },
   transients: { Body: body<"transients">(() => import("./TransientsView")), taps: RESULT },
   room: { Body: body<"room">(() => import("./RoomView")), taps: RESULT },
+  stereo: { Body: body<"stereo">(() => import("./StereoView")), taps: RESULT },
   compressor: { Body: body<"compressor">(() => import("./CompressorView")), taps: DETECTOR },
   limiter: { Body: body<"limiter">(() => import("./LimiterView")), taps: RESULT },
   split: { Body: body<"split">(() => import("./SplitView")), taps: RESULT },

@@ -4,12 +4,12 @@ import type { Ask } from "../live/protocol";
 import type { PlayerEvents } from "../live/player";
 
 const { client, players } = vi.hoisted(() => {
-  const stored = { getItem: () => null, setItem: () => undefined };
+  const stored = { getItem: () => null, setItem: () => undefined, removeItem: () => undefined };
   const location = { pathname: "/" };
   const history = { pushState: (_: unknown, __: string, path: string) => (location.pathname = path) };
   Object.assign(globalThis, { localStorage: stored, window: globalThis, location, history });
   class Refused extends Error {}
-  const api = { song: vi.fn(), stages: vi.fn(), view: vi.fn(), describe: vi.fn() };
+  const api = { song: vi.fn(), stages: vi.fn(), view: vi.fn(), describe: vi.fn(), edit: vi.fn() };
   return { client: { Refused, api }, players: [] as FakePlayer[] };
 });
 
@@ -60,6 +60,7 @@ const listening = await import("./listening");
 const { useBench } = await import("./store");
 
 const recipe = {
+  automation: [],
   buses: [{ id: "mix", chain: [], group: null }],
   groups: [],
   master: [
@@ -157,6 +158,34 @@ describe("comparing", () => {
     expect(useBench.getState().match).toEqual({ other_db: 0, now_db: -3.5, estimate: true });
     heard(-6);
     expect(gainDb(player.settings.nowGain)).toBe(-6);
+    vi.useRealTimers();
+  });
+
+  it("follows the hand that moves what makes louder, where that is wanted", async () => {
+    vi.useFakeTimers();
+    vi.advanceTimersByTime(90000);
+    const kinds = [{ kind: "compressor", louder: true, params: [], items: {} }];
+    useBench.setState({ stages: { kinds } as never, selected: "c" });
+    const { edit } = await import("./edits");
+    let drive = 0;
+    const moved = (now_db: number) => {
+      edit(
+        { ...useBench.getState().recipe!, master: [{ ...recipe.master[1]!, mix: (drive += 0.1) }] },
+        "drive",
+      );
+      vi.advanceTimersByTime(300);
+      const meters = { stages: {}, other_name: "received", match: { other_db: 0, now_db } };
+      player.events.heard({ head: { song: 0 }, meters } as never);
+      return gainDb(player.settings.nowGain);
+    };
+    listening.knowGains(null);
+    moved(-1);
+    expect([moved(-1.2), moved(-1.4)]).toEqual([-1.2, -1.4]);
+    listening.setMatchMoving(false);
+    expect([moved(-3), moved(-5)]).toEqual([-1.4, -1.4]);
+    listening.setMatchMoving(true);
+    client.api.edit.mockResolvedValue({ id: 10, recipe });
+    await vi.advanceTimersByTimeAsync(1000);
     vi.useRealTimers();
   });
 

@@ -5,12 +5,12 @@ import { LivePlayer } from "../live/player";
 import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
-import { MASTER } from "../tree/tree";
+import { MASTER, stageOf } from "../tree/tree";
 import { describe, moveParam, onOpenAgain, onEdit, standing } from "./edits";
 import { lookForUnkept, settle } from "./saving";
 import { carried } from "../ui/scale";
 import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
-import { complain, PLAIN, readings, useBench } from "./store";
+import { complain, kindInfo, PLAIN, readings, useBench } from "./store";
 import type { Heard, Span } from "./store";
 
 const get = useBench.getState;
@@ -19,6 +19,9 @@ const set = useBench.setState;
 export const DIM_DB = -20;
 export const WITHOUT_CHAIN = "without:*";
 const ESTIMATE_MS = 2000;
+/** While a hand moves what makes louder, and until the sound has settled, estimates are taken up this often. */
+const MOVING_ESTIMATE_MS = 250;
+const MOVING_MS = 3000;
 const MOST_AT_HAND = 4;
 
 /** The one player; tests reach it as `window.tinKettle.player`. */
@@ -98,7 +101,10 @@ export async function openSong(id: number): Promise<void> {
       if (get().loop === null && head.song >= song.frames + meters.tail) stopAtEnd();
     },
   });
-  onEdit((edited, revision) => player?.ask({ type: "edit", recipe: edited, revision }));
+  onEdit((edited, revision) => {
+    player?.ask({ type: "edit", recipe: edited, revision });
+    if (kindInfo(stageOf(edited, get().selected)?.kind ?? "")?.louder) movedAt = performance.now();
+  });
   onOpenAgain(() => openSong(id));
   const act = { setMonitor, setMatched, setQueue, setLoop, compare, listenAs, move: moveParam };
   Object.assign(window, { tinKettle: { player, state: get, act } });
@@ -130,12 +136,17 @@ function applyGains(): void {
 }
 
 let estimatedAt = 0;
+/** When a stage that makes louder was moved last. */
+let movedAt = -Infinity;
 
 function estimateMatch(match: Match): void {
-  // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure
-  if (get().tap !== "result" || performance.now() - estimatedAt < ESTIMATE_MS) return;
+  const moving = get().matchMoving && performance.now() - movedAt < MOVING_MS;
+  // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure; while
+  // a hand moves what makes louder it follows the hand
+  const wait = moving ? MOVING_ESTIMATE_MS : ESTIMATE_MS;
+  if (get().tap !== "result" || performance.now() - estimatedAt < wait) return;
   estimatedAt = performance.now();
-  const pair = estimated(get().match, match);
+  const pair = estimated(get().match, match, moving);
   if (pair === get().match) return;
   set({ match: pair });
   applyGains();
@@ -235,6 +246,11 @@ export function setMonitor(monitorDb: number): void {
 export function toggleDim(): void {
   set({ dim: !get().dim });
   applyGains();
+}
+
+export function setMatchMoving(matchMoving: boolean): void {
+  set({ matchMoving });
+  localStorage.setItem("match-moving", matchMoving ? "on" : "off");
 }
 
 export function setQueue(queueMs: number): void {

@@ -22,6 +22,7 @@ test("after an edit the others keep their gains, and now stays where it was unti
   expect(pair).toEqual({ other_db: 0, now_db: -4, estimate: true });
   expect(estimated(pair, { other_db: 0, now_db: -4.1 })).toBe(pair);
   expect(estimated(pair, { other_db: 0, now_db: -6 }).now_db).toBe(-6);
+  expect(estimated(pair, { other_db: 0, now_db: -4.2 }, true).now_db).toBe(-4.2);
   expect(estimated(before, { other_db: 0, now_db: -6 })).toBe(before);
 });
 

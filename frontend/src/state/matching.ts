@@ -11,6 +11,8 @@ export const UNKNOWN: Matched = { gains_db: {}, integrated_lufs: {} };
 export const UNMATCHED: Pair = { other_db: 0, now_db: 0, estimate: true };
 /** An estimate that differs by less than this from what is applied is no reason to move a gain. */
 const STEP_DB = 0.3;
+/** The same while a hand moves what makes louder. */
+const MOVING_STEP_DB = 0.1;
 
 function follows(name: string): boolean {
   return name === "now" || name.startsWith("without:");
@@ -34,9 +36,9 @@ export function pairOf({ gains_db }: Matched, other: string, before: Pair): Pair
 }
 
 /** The pair with a new estimate, where that makes a difference. */
-export function estimated(pair: Pair, match: Match): Pair {
+export function estimated(pair: Pair, match: Match, moving = false): Pair {
   const apart = Math.max(Math.abs(match.other_db - pair.other_db), Math.abs(match.now_db - pair.now_db));
-  return pair.estimate && apart >= STEP_DB ? { ...match, estimate: true } : pair;
+  return pair.estimate && apart >= (moving ? MOVING_STEP_DB : STEP_DB) ? { ...match, estimate: true } : pair;
 }
 
 /** Who goes down, in words: the one that is heard, where both do. */

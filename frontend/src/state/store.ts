@@ -54,6 +54,8 @@ interface BenchState {
   underruns: number;
   work: Work;
   queueMs: number;
+  /** whether what is compared stays matched while a hand moves a stage that makes louder */
+  matchMoving: boolean;
   problem: string | null;
   /** whether another window has gone on from where this one began */
   conflict: boolean;
@@ -101,6 +103,7 @@ export const useBench = create<BenchState>(() => ({
   underruns: 0,
   work: { heavy: false, progress: null },
   queueMs: 200,
+  matchMoving: localStorage.getItem("match-moving") !== "off",
   problem: null,
   conflict: false,
   unkept: null,

@@ -2,6 +2,7 @@
 
 KettleError
 ├── RecipeError    a recipe, or a value in it, is refused; names the JSON path
+├── SpecError      the same of a delivery spec
 ├── AudioError     a file cannot be used as a source, or a print cannot be written
 ├── LibraryError   the library holds no such thing, or cannot be used
 │   └── Conflict   the song was changed elsewhere in the meantime
@@ -26,8 +27,8 @@ class KettleError(Exception):
         super().__init__(plain if len(plain) <= LONGEST else f"{plain[: LONGEST - 80]} … {plain[-77:]}")
 
 
-class RecipeError(KettleError):
-    """A recipe is refused.
+class _DocumentError(KettleError):
+    """A document is refused.
 
     Args:
         path: JSON path of the offending part, such as ``$.master[0].params.ratio``.
@@ -37,6 +38,14 @@ class RecipeError(KettleError):
     def __init__(self, path: str, problem: str) -> None:
         self.path = path
         super().__init__(f"{path}: {problem}")
+
+
+class RecipeError(_DocumentError):
+    """A recipe is refused."""
+
+
+class SpecError(_DocumentError):
+    """A delivery spec is refused."""
 
 
 class AudioError(KettleError):

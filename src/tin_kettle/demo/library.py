@@ -37,7 +37,9 @@ def fill_demo(library: Library, say: Callable[[str], None]) -> None:
             bus_id: _keep(library, samples, f"Pilot Light {bus_id}")
             for bus_id, samples in pilot_light.pilot_light().items()
         }
-        add_song(library, RECORD, "Pilot Light", buses, pilot_light.pilot_light_recipe(), artist=ARTIST, place=4)
+        recipe = pilot_light.pilot_light_recipe()
+        song = add_song(library, RECORD, "Pilot Light", buses, recipe, artist=ARTIST, place=4)
+        try_version(library, song, pilot_light.in_colour(), "In colour")
     add_reference(library, _keep(library, tide_table.tide_table(), "Tide Table"), "Tide Table")
 
 

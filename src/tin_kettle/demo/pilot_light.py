@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.recipe.model import FORMAT, VERSION, Recipe
-from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.demo import instruments as play
 from tin_kettle.demo.tape import Tape, in_room
 
@@ -133,3 +133,38 @@ def pilot_light_recipe() -> Recipe:
             "sections": sections,
         }
     )
+
+
+def in_colour() -> Recipe:
+    """The same coloured: the drums apart by range, the bass denser, one room for all."""
+    shared = {"size": 0.35, "decay_s": 0.5, "pre_delay_ms": 10.0, "low_cut_hz": 250.0, "high_cut_hz": 7000.0}
+    air = {"size": 0.6, "decay_s": 0.9, "pre_delay_ms": 18.0, "low_cut_hz": 2000.0, "high_cut_hz": 16000.0}
+    drums = {
+        "id": "apart",
+        "kind": "split",
+        "params": {
+            "by": "bands",
+            "crossovers_hz": [350.0, 2200.0],
+            "branches": [
+                {"id": "kick", "name": "Kick"},
+                {"id": "body", "name": "Body", "gain_db": -1.5},
+                {
+                    "id": "sticks",
+                    "name": "Sticks",
+                    "chain": [
+                        {"id": "edge", "kind": "transients", "params": {"attack_db": -2.5, "speed_ms": 6.0}},
+                        {"id": "air", "kind": "room", "mix": 0.1, "params": air},
+                    ],
+                },
+            ],
+        },
+    }
+    warm = {"id": "warm", "kind": "saturator", "params": {"curve": "soft", "drive_db": 12.0}}
+    document = dump_recipe(pilot_light_recipe())
+    for bus in document["buses"]:
+        if bus["id"] == "drums":
+            bus["chain"].append(drums)
+        if bus["id"] == "bass":
+            bus["chain"].append(warm)
+    document["master"].insert(1, {"id": "space", "kind": "room", "mix": 0.06, "params": shared})
+    return parse_recipe(document)

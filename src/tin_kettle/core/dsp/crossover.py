@@ -12,7 +12,7 @@ from collections.abc import Iterable, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.svf import Sections, both_rows, svf_rows
+from tin_kettle.core.dsp.svf import Sections, both_rows, svf_response, svf_rows
 
 ROOT2 = 2.0**0.5
 
@@ -27,6 +27,18 @@ def all_passes(corners_hz: Iterable[float], rate_hz: float) -> Sections:
     """What is left of a signal after crossovers at these corners, all parts summed: (corners, 5)."""
     rows = [(float(np.tan(np.pi * hz / rate_hz)), ROOT2, 1.0, -ROOT2, 1.0) for hz in corners_hz]
     return np.array(rows).reshape(len(rows), 5)
+
+
+def band_responses(corners_hz: tuple[float, ...], at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
+    """What becomes of a sound in every band, (corners + 1, points); they sum to :func:`all_passes`."""
+    rest = np.ones(at_hz.size, dtype=np.complex128)
+    rows = []
+    for index, corner in enumerate(corners_hz):
+        low = svf_response(crossover_low(corner, rate_hz), at_hz, rate_hz)
+        later = svf_response(all_passes(corners_hz[index + 1 :], rate_hz), at_hz, rate_hz)
+        rows.append(rest * low * later)
+        rest = rest * (svf_response(all_passes([corner], rate_hz), at_hz, rate_hz) - low)
+    return np.stack([*rows, rest])
 
 
 class Bands:

@@ -201,6 +201,9 @@ class Oversampling:
         """(2, room + factor · frames) as (2, frames), in time with what came ``delay`` frames before."""
         joined = raised
         frames = raised.shape[1] - self.room
+        if not raised[:, self.room :].any() and not any(state[f"down_{i}"].any() for i in range(len(self._down))):
+            # nothing was added and nothing rings on, as between the peaks that are cut off
+            return np.zeros((2, frames // self.factor))
         for i, (even, odd, length) in enumerate(self._down):
             _follow(state[f"down_{i}"], joined)
             left = 0 if i + 1 == len(self._down) else state[f"down_{i + 1}"].shape[1]

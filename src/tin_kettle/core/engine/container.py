@@ -29,6 +29,18 @@ def what_is_missing(path: Path) -> str | None:
     return None
 
 
+def wave_chunks(path: Path) -> set[bytes]:
+    """Names of a RIFF file's chunks up to its sound and after it."""
+    names = set()
+    with path.open("rb") as file:
+        file.seek(12)
+        while len(chunk := file.read(8)) == 8:
+            names.add(chunk[:4])
+            length = int.from_bytes(chunk[4:], "little")
+            file.seek(length + length % 2, 1)
+    return names
+
+
 def _bytes(missing: int) -> str | None:
     return f"{missing} bytes of its sound are missing" if missing > 0 else None
 

@@ -68,6 +68,7 @@ def describe_kinds() -> list[dict[str, Any]]:
             "mixes": kind.mixes,
             "mix": kind.mix,
             "dynamic": kind.dynamic,
+            "louder": kind.louder,
             "params": list(describe_params(kind.params)),
             "items": {
                 name: {"title": items.title, "params": list(describe_params(items.params))}

@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.errors import RecipeError, SpecError
 from tin_kettle.core.recipe.automation import read_automation, with_values
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Recipe
@@ -31,8 +31,7 @@ def parse_recipe(document: object) -> Recipe:
     try:
         recipe = Recipe.model_validate(document)
     except ValidationError as refused:
-        first = refused.errors(include_url=False)[0]
-        raise RecipeError(_path(first["loc"]), _problem(dict(first))) from None
+        raise RecipeError(*first_problem(refused)) from None
     _check_ids(recipe)
     _check_groups(recipe)
     in_order(recipe)
@@ -49,21 +48,31 @@ def load_recipe(path: Path) -> Recipe:
     Raises:
         RecipeError: the file cannot be read, is not JSON, or is refused.
     """
+    return parse_recipe(read_document(path, "recipe", RecipeError))
+
+
+def first_problem(refused: ValidationError) -> tuple[str, str]:
+    """The JSON path of the first thing that is wrong with a document, and what is wrong with it."""
+    first = refused.errors(include_url=False)[0]
+    return _path(first["loc"]), _problem(dict(first))
+
+
+def read_document(path: Path, what: str, error: type[RecipeError] | type[SpecError]) -> Any:
+    """The decoded JSON of a file; ``error`` is raised where it cannot be read."""
     try:
         text = path.read_text(encoding="utf-8")
     except OSError as problem:
-        raise RecipeError(str(path), f"cannot be read ({problem.strerror}); name a recipe file") from None
+        raise error(str(path), f"cannot be read ({problem.strerror}); name a {what} file") from None
     except UnicodeDecodeError:
-        raise RecipeError(str(path), "is not text; a recipe is a UTF-8 JSON file") from None
+        raise error(str(path), f"is not text; a {what} is a UTF-8 JSON file") from None
     try:
-        document = json.loads(text, object_pairs_hook=_no_twins, parse_int=read_int, parse_float=read_float)
+        return json.loads(text, object_pairs_hook=_no_twins, parse_int=read_int, parse_float=read_float)
     except json.JSONDecodeError as problem:
-        raise RecipeError(str(path), f"is not JSON: {problem.msg} in line {problem.lineno}") from None
+        raise error(str(path), f"is not JSON: {problem.msg} in line {problem.lineno}") from None
     except RecursionError:
-        raise RecipeError(
+        raise error(
             str(path), f"is nested deeper than {DEEPEST_NESTING}; at most {DEEPEST_NESTING} is allowed"
         ) from None
-    return parse_recipe(document)
 
 
 def dump_recipe(recipe: Recipe) -> dict[str, Any]:
@@ -158,6 +167,7 @@ _PROBLEMS: dict[str, Callable[[dict[str, Any]], str]] = {
     "finite_number": lambda e: f"{_shown(e['input'])} is no number; give a finite number",
     "too_long": lambda e: f"has {e['ctx']['actual_length']} entries; at most {e['ctx']['max_length']} are allowed",
     "too_short": lambda e: f"has {e['ctx']['actual_length']} entries; at least {e['ctx']['min_length']} needed",
+    "value_error": lambda e: str(e["ctx"]["error"]),
     "none_required": lambda e: f"{_shown(e['input'])} is not allowed; this version only takes null",
 }
 
@@ -170,6 +180,7 @@ def _problem(error: dict[str, Any]) -> str:
         "float_type": "a number",
         "bool_type": "true or false",
         "string_type": "a text",
+        "int_type": "a whole number",
         "tuple_type": "a list",
     }
     wanted |= dict.fromkeys(("model_type", "model_attributes_type", "dict_type"), "an object")

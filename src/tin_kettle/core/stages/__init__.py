@@ -14,6 +14,7 @@ from tin_kettle.core.stages import (
     room,
     saturator,
     split,
+    stereo,
     tamer,
     transients,
     trim,
@@ -33,6 +34,7 @@ _LISTED = (
     saturator,
     clipper,
     room,
+    stereo,
     limiter,
     split,
 )

@@ -311,6 +311,7 @@ KIND = Kind(
     summary=_summary,
     hz_params=lambda p: [(f"crossovers_hz[{i}]", corner) for i, corner in enumerate(p.crossovers_hz)],
     dynamic=True,
+    louder=True,
     items={"bands": Items("Band", DynamicBand, describe_band, none="left alone", place=_place)},
     crossovers_hz=lambda p: p.crossovers_hz,
     check=lambda p: corners_problem(p.crossovers_hz, len(p.bands) - 1, f"{len(p.bands)} bands"),

@@ -170,4 +170,5 @@ KIND = Kind(
     summary=_summary,
     crossovers_hz=_crossovers_hz,
     dynamic=True,
+    louder=True,
 )

@@ -157,6 +157,7 @@ class Kind:
         mixes: whether ``mix`` below 1 is allowed.
         mix: what it is where nothing is said.
         dynamic: whether it reports effort, and has a detector to listen to.
+        louder: whether its controls change how loud the song is, so that only a match tells what else they do.
         items: field → what its lists hold.
         crossovers_hz: corners of the crossovers that the sound itself passes: at rest it is an all-pass with these.
         check: what no single value of its parameters shows to be wrong: where, after ``params``, and the problem.
@@ -179,6 +180,7 @@ class Kind:
     mixes: bool = True
     mix: float = 1.0
     dynamic: bool = False
+    louder: bool = False
     items: Mapping[str, Items] = field(default_factory=dict)
     crossovers_hz: Callable[[Any], tuple[float, ...]] = field(default=lambda _params: ())
     check: Callable[[Any], tuple[str, str] | None] = field(default=lambda _params: None)

@@ -204,6 +204,7 @@ KIND = Kind(
     channels=("stereo",),
     mixes=False,
     dynamic=True,
+    louder=True,
     hold=lambda p, rate_hz: Limiter(p.model_copy(update={"gain_db": 0.0, "true_peak": True}), rate_hz),
     # a few dB are what a limiter is for
     ease=Ease(3.0, "gain down by 2 dB", lambda p: {"gain_db": max(0.0, p.gain_db - 2.0)}),

@@ -215,4 +215,5 @@ KIND = Kind(
     picture=_picture,
     summary=_summary,
     dynamic=True,
+    louder=True,
 )

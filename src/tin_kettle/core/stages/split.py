@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from tin_kettle.core.dsp.crossover import Bands, all_passes, crossover_low
-from tin_kettle.core.dsp.svf import svf_response
+from tin_kettle.core.dsp.crossover import Bands, band_responses
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.corners import Corner, corners_problem
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice
@@ -130,13 +129,8 @@ def _check(params: SplitParams) -> tuple[str, str] | None:
 
 def band_curves_db(corners_hz: tuple[float, ...], at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
     """Level of every band, (corners + 1, points) dB."""
-    rest = np.ones(at_hz.size, dtype=np.complex128)
-    rows = []
-    for corner in corners_hz:
-        low = svf_response(crossover_low(corner, rate_hz), at_hz, rate_hz)
-        rows.append(rest * low)
-        rest = rest * (svf_response(all_passes([corner], rate_hz), at_hz, rate_hz) - low)
-    return np.asarray(20.0 * np.log10(np.maximum(np.abs(np.stack([*rows, rest])), 1e-6)))
+    responses = band_responses(corners_hz, at_hz, rate_hz)
+    return np.asarray(20.0 * np.log10(np.maximum(np.abs(responses), 1e-6)))
 
 
 def _picture(params: SplitParams, rate_hz: float) -> Picture:

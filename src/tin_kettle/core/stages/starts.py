@@ -12,6 +12,7 @@ from tin_kettle.core.stages.dynamic_equalizer import DynamicEqualizerParams, Pin
 from tin_kettle.core.stages.leveller import LevellerParams
 from tin_kettle.core.stages.room import RoomParams
 from tin_kettle.core.stages.saturator import SaturatorParams
+from tin_kettle.core.stages.stereo import StereoParams
 from tin_kettle.core.stages.tamer import TamerParams
 from tin_kettle.core.stages.transients import TransientsParams
 
@@ -211,6 +212,18 @@ STARTS: tuple[Start, ...] = (
         "Same space for all",
         "A small room behind the whole mix, felt rather than heard: mix it in by 5 to 10 %.",
         RoomParams(size=0.35, decay_s=0.5, pre_delay_ms=10, low_cut_hz=250, high_cut_hz=7000),
+    ),
+    Start(
+        "middle-lows",
+        "Lows in the middle",
+        "What differs below 120 Hz is taken out: firm on every loudspeaker, and cuttable.",
+        StereoParams(mono_below_hz=120),
+    ),
+    Start(
+        "open-top",
+        "Open the top",
+        "Highs a little wider, lows a little narrower, the voice where it is.",
+        StereoParams(crossovers_hz=(250.0, 3500.0), widths=(0.7, 1.0, 1.25)),
     ),
     Start(
         "air",

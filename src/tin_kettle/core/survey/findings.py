@@ -31,7 +31,6 @@ RULES: tuple[Callable[[Survey], Iterator[Finding]], ...] = (
     sharp,
     lopsided,
     offset,
-    needles,
     mono_loss,
 )
 
@@ -44,7 +43,7 @@ def find(now: Survey, received: Survey, recipe: Recipe) -> list[Finding]:
         received: survey of the sum of its sources.
     """
     found = [finding for rule in RULES for finding in rule(now)]
-    found += [*clipped(received), *works_hard(now, recipe), *moves_badly(now, recipe)]
+    found += [*needles(now, received), *clipped(received), *works_hard(now, recipe), *moves_badly(now, recipe)]
     # measures stand in hops: the last may reach beyond the end of a short song
     found = [replace(one, at_s=None if one.at_s is None else min(one.at_s, now.seconds)) for one in found]
     return sorted(found, key=lambda finding: (finding.at_s is None, finding.at_s or 0.0))

@@ -12,8 +12,8 @@ from tin_kettle.core.survey.survey import PEAK_HOP, Survey
 
 OFFSET = 0.0005
 """−66 dB of full scale: beyond what converters leave, and enough to click at an edit."""
-NEEDLE_DB = 3.0
-"""A single peak so far above the rest takes half the power from the whole song."""
+NEEDLE_DB, ROOM_DB = 3.0, 0.3
+"""A single peak so far above the rest takes half the power from the whole song; cut off a little above the others."""
 
 
 def offset(now: Survey) -> Iterator[Finding]:
@@ -33,28 +33,43 @@ def offset(now: Survey) -> Iterator[Finding]:
     )
 
 
-def needles(now: Survey) -> Iterator[Finding]:
-    """One hit far above all that is played around it."""
-    levels = 20.0 * np.log10(np.maximum(now.peaks, 1e-6))
-    width = min(len(levels), 2 * round(6.0 * now.rate_hz / PEAK_HOP) + 1)
+def _standing_out(survey: Survey) -> tuple[int, float, float] | None:
+    """Where the peak stands that rises farthest above all around it, its level and that of the others in dB."""
+    levels = 20.0 * np.log10(np.maximum(survey.peaks, 1e-6))
+    width = min(len(levels), 2 * round(6.0 * survey.rate_hz / PEAK_HOP) + 1)
     if width < 9:
-        return
+        return None
     padded = np.pad(levels, (width // 2, width - width // 2 - 1), mode="reflect")
     windows = np.sort(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1)
     # the fourth highest about: a reading before and after may share the needle
-    above = levels - windows[:, -4]
-    at = int(np.argmax(above))
-    if above[at] < NEEDLE_DB:
+    rest = windows[:, -4]
+    at = int(np.argmax(levels - rest))
+    return at, float(levels[at]), float(rest[at])
+
+
+def needles(now: Survey, received: Survey) -> Iterator[Finding]:
+    """One hit far above all that is played around it; where it came so, a clipper before all else cuts it off."""
+    found = _standing_out(now)
+    if found is None or found[1] - found[2] < NEEDLE_DB:
         return
+    at, level, rest = found
+    came = _standing_out(received)
+    fix, stage = None, None
+    if came is not None and came[1] - came[2] >= NEEDLE_DB and abs(came[0] - at) <= 1:
+        ceiling_db = min(max(came[2] + ROOM_DB, -24.0), 0.0)
+        fix = f"cut it off by {db(came[1] - ceiling_db, signed=False)}"
+        stage = {"id": "cut-needle", "kind": "clipper", "params": {"ceiling_db": round(ceiling_db, 1)}}
     yield Finding(
         "needle",
-        f"needle peak, {db(float(above[at]), signed=False)} above the rest",
-        f"One peak of {db(float(levels[at]))}TP stands {db(float(above[at]), signed=False)} above all within "
+        f"needle peak, {db(level - rest, signed=False)} above the rest",
+        f"One peak of {db(level)}TP stands {db(level - rest, signed=False)} above all within "
         "six seconds: it decides how loud the song can be.",
-        round(float(above[at]), 2),
+        round(level - rest, 2),
         "dB",
         NEEDLE_DB,
         at_s=round(at * PEAK_HOP / now.rate_hz, 2),
+        fix=fix,
+        stage=stage,
     )
 
 

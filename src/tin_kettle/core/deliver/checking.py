@@ -1,0 +1,90 @@
+"""Whether a finished file is what a delivery spec asks for, measured from the file itself."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import closing
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import soundfile
+
+from tin_kettle.core.deliver.spec import Spec
+from tin_kettle.core.engine.container import wave_chunks
+from tin_kettle.core.engine.offline import Progress
+from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.survey.measuring import measure_file
+
+OFFSET = 0.001
+"""Largest constant offset that passes, of full scale."""
+PEAK_ROOM_DB = 0.05
+"""What two meters of true peak may differ by."""
+CHANNELS = 2
+_CONTAINERS = {"WAV": "wav", "WAVEX": "wav", "RF64": "rf64", "FLAC": "flac", "AIFF": "aiff", "MP3": "mp3"}
+_BITS: dict[str, int | str] = {"PCM_16": 16, "PCM_24": 24, "FLOAT": "32f", "PCM_S8": 8, "PCM_U8": 8, "PCM_32": 32}
+
+
+@dataclass(frozen=True)
+class Check:
+    """One thing that a spec asks for: what was wanted and what was found."""
+
+    name: str
+    wanted: Any
+    found: Any
+    passed: bool
+
+    def document(self) -> dict[str, Any]:
+        return asdict(self)
+
+    @property
+    def reason(self) -> str:
+        """Why it fails, in words."""
+        return f"{self.name} is {self.found}; {self.wanted} is asked for"
+
+
+def container_of(path: Path) -> str:
+    """A file's container by the names of specs; a WAVE file with a ``bext`` chunk is a Broadcast WAVE file."""
+    with soundfile.SoundFile(str(path)) as file:
+        if file.format == "OGG":
+            return "opus" if file.subtype == "OPUS" else "ogg"
+        found = _CONTAINERS.get(file.format, file.format.lower())
+    return "bwf" if found == "wav" and b"bext" in wave_chunks(path) else found
+
+
+def check_file(path: Path, spec: Spec, progress: Progress | None = None) -> list[Check]:
+    """Everything that a spec asks of a file, and two things that are always asked for.
+
+    Raises:
+        AudioError: the file cannot be read.
+    """
+    with closing(FileSource(path)) as source:
+        measures = measure_file(source, progress)
+    return list(_checks(measures, container_of(path), soundfile.info(str(path)).subtype, spec))
+
+
+def _checks(measures: Any, container: str, subtype: str, spec: Spec) -> Iterator[Check]:
+    yield Check("container", spec.container, container, container == spec.container)
+    if spec.rate_hz is not None:
+        yield _same("rate_hz", spec.rate_hz, measures["rate_hz"])
+    if spec.bits is not None:
+        yield _same("bits", spec.bits, _BITS.get(subtype))
+    yield _same("channels", CHANNELS, measures["channels"])
+    if spec.ceiling_dbtp is not None:
+        peak = measures["true_peak_dbtp"]
+        yield Check("true_peak_dbtp", spec.ceiling_dbtp, _rounded(peak), peak <= spec.ceiling_dbtp + PEAK_ROOM_DB)
+    if spec.loudness is not None:
+        wanted, found = spec.loudness.integrated_lufs, measures["integrated_lufs"]
+        near = found is not None and abs(found - wanted) <= spec.loudness.tolerance_lu
+        yield Check("integrated_lufs", wanted, _rounded(found), near)
+    yield _same("clipped_samples", 0, measures["clipped_samples"])
+    worst = max(measures["dc_offset"], key=abs)
+    yield Check("dc_offset", OFFSET, round(worst, 6), abs(worst) <= OFFSET)
+
+
+def _same(name: str, wanted: Any, found: Any) -> Check:
+    return Check(name, wanted, found, wanted == found)
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 3)

@@ -1,0 +1,81 @@
+"""A delivery spec: what a finished file has to be. ``python -m tin_kettle.core.deliver.spec`` prints its schema."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from tin_kettle.core.errors import SpecError
+from tin_kettle.core.recipe.reading import first_problem, read_document
+
+Container = Literal["wav", "bwf", "rf64", "flac", "aiff", "ogg", "opus", "mp3"]
+LOSSY: tuple[Container, ...] = ("ogg", "opus", "mp3")
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
+
+
+class Loudness(_Part):
+    """Integrated loudness of the whole file, and how far it may be off."""
+
+    integrated_lufs: float = Field(ge=-60, le=0)
+    tolerance_lu: float = Field(default=0.5, ge=0, le=20)
+
+
+class Spec(_Part):
+    """What a delivered file has to be; what is null is not asked for.
+
+    Args:
+        rate_hz: null keeps the source's.
+        bits: of a sample; lossy containers have ``kbit_s`` instead.
+        ceiling_dbtp: highest true peak.
+        naming: of files, with ``{number}``, ``{title}``, ``{record}`` and ``{artist}``.
+    """
+
+    format: Literal["tin-kettle-spec"]
+    version: Literal[1]
+    name: str = Field(min_length=1, max_length=120)
+    container: Container
+    rate_hz: int | None = Field(default=None, ge=8000, le=384000)
+    bits: Literal[16, 24, "32f"] | None = None
+    kbit_s: int | None = Field(default=None, ge=32, le=512)
+    dither: Literal["none", "tpdf", "shaped"] | None = None
+    ceiling_dbtp: float | None = Field(default=None, ge=-24, le=0)
+    loudness: Loudness | None = None
+    naming: str = Field(default="{number:02} {title}", min_length=1, max_length=200)
+
+    @model_validator(mode="after")
+    def _fits(self) -> Spec:
+        if self.container in LOSSY and self.bits is not None:
+            raise ValueError(f"bits {self.bits!r} with {self.container}, which is lossy; give kbit_s instead")
+        if self.container not in LOSSY and self.kbit_s is not None:
+            raise ValueError(f"kbit_s {self.kbit_s} with {self.container}, which is not lossy; give bits instead")
+        if self.container in ("flac", "aiff") and self.bits == "32f":
+            raise ValueError(f"bits '32f' with {self.container}; 16 or 24 are allowed there")
+        return self
+
+
+def parse_spec(document: Any) -> Spec:
+    """Read a spec.
+
+    Raises:
+        SpecError: with the JSON path, the value and what is allowed.
+    """
+    try:
+        return Spec.model_validate(document)
+    except ValidationError as refused:
+        raise SpecError(*first_problem(refused)) from None
+
+
+def load_spec(path: Path) -> Spec:
+    """Read a spec from a JSON file."""
+    return parse_spec(read_document(path, "spec", SpecError))
+
+
+if __name__ == "__main__":
+    sys.stdout.write(json.dumps(Spec.model_json_schema(), indent=2, ensure_ascii=False) + "\n")
