@@ -7,8 +7,8 @@ from playwright.sync_api import expect
 
 from tests.browser.driving import Bench, Server
 from tests.conftest import RATE_HZ, music, tone, write_wav
+from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import FileSource
-from tin_kettle.core.survey.measuring import measure_file
 
 pytestmark = pytest.mark.browser
 PER_FRAME = 2.0**21

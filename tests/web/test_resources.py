@@ -8,10 +8,10 @@ import soundfile
 
 from tests.conftest import noise, recipe_of, tone, write_wav
 from tests.web.conftest import until
+from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.survey.measuring import measure_file
 from tin_kettle.web.app import create_app
 from tin_kettle.web.guard import Door
 

@@ -394,6 +394,7 @@ export interface StereoParams {
   mono_slope: 6 | 12 | 24;
   rotation_deg: number;
   /**
+   * @minItems 0
    * @maxItems 4
    */
   crossovers_hz: number[];
@@ -437,6 +438,7 @@ export interface SplitParams {
   by: "bands" | "copies" | "mid_side" | "left_right" | "percussive";
   resolution_ms: 21 | 43 | 85;
   /**
+   * @minItems 0
    * @maxItems 4
    */
   crossovers_hz: number[];

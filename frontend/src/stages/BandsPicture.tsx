@@ -1,15 +1,11 @@
 import { useRef } from "react";
 import type { Stage } from "../api/types";
-import { setParam } from "../state/editing";
-import { edit } from "../state/edits";
 import { heardNow } from "../state/useHeard";
 import { useBench } from "../state/store";
-import { movedCorner } from "../tree/splits";
-import { formatDb, formatHz } from "../ui/format";
-import { CARRIED } from "../ui/scale";
+import { formatDb } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
-import { Crossover } from "./Crossover";
+import { Crossovers } from "./Crossovers";
 import { bandsTotal } from "./curves";
 import { Dragged } from "../plots/Dragged";
 import type { Axis, Frame } from "../plots/plot";
@@ -32,7 +28,6 @@ interface Props {
 /** The bands over the spectrum: the curve at rest, that of the moment over it, what each band does now. */
 export function BandsPicture({ stage, chosen, choose }: Props) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
-  const rateHz = useBench((s) => s.song!.rate_hz);
   const { bands, crossovers_hz: corners } = stage.params;
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
@@ -107,25 +102,7 @@ export function BandsPicture({ stage, chosen, choose }: Props) {
     >
       {range.shown && <Dragged shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="Gain of every band over the spectrum, at rest and now" />
-      {size.width > 0 &&
-        corners.map((hz, index) => (
-          <Crossover
-            key={index}
-            hz={hz}
-            number={index + 1}
-            frame={frameOf(size.width, size.height)}
-            axis={HZ}
-            onMove={(next) => {
-              const { recipe } = useBench.getState();
-              if (!recipe) return;
-              const moved = movedCorner(corners, index, next, CARRIED * rateHz);
-              edit(
-                setParam(recipe, stage.id, "crossovers_hz", moved),
-                `Band dynamics: crossover ${index + 1} at ${formatHz(next)}`,
-              );
-            }}
-          />
-        ))}
+      {size.width > 0 && <Crossovers stage={stage} frame={frameOf(size.width, size.height)} axis={HZ} />}
     </div>
   );
 }

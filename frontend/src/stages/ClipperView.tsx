@@ -1,5 +1,4 @@
-import { useEffect } from "react";
-import { lookInside } from "../state/listening";
+import { useInside } from "../state/useInside";
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
 import { ScopePicture } from "./ScopePicture";
@@ -10,10 +9,7 @@ import { TimePicture } from "./TimePicture";
 /** The ceiling and its knee with the levels that meet it, what is cut along the passage, and the last hit. */
 export default function ClipperView({ stage }: { stage: Extract<Stage, { kind: "clipper" }> }) {
   const { ceiling_db: ceiling, drive_db: drive } = stage.params;
-  useEffect(() => {
-    lookInside(stage.id);
-    return () => lookInside(null);
-  }, [stage.id]);
+  useInside(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">

@@ -1,7 +1,7 @@
-import { useEffect, useRef } from "react";
+import { useRef } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
 import type { DetectorFilter } from "../api/types";
-import { lookInside } from "../state/listening";
+import { useInside } from "../state/useInside";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
@@ -32,10 +32,7 @@ export function DetectorPicture({ stage, filters }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const range = useRangeDrag(HZ, { left: 30, right: 10 });
-  useEffect(() => {
-    lookInside(stage);
-    return () => lookInside(null);
-  }, [stage]);
+  useInside(stage);
   const ref = useMovingCanvas((context, width, height) => {
     const frame = frameOf(width, height);
     spectra.update();

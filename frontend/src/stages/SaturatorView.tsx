@@ -1,5 +1,4 @@
-import { useEffect } from "react";
-import { lookInside } from "../state/listening";
+import { useInside } from "../state/useInside";
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
 import { EmphasisPicture } from "./EmphasisPicture";
@@ -11,10 +10,7 @@ import { TimePicture } from "./TimePicture";
 
 /** The curve with the levels that meet it, what it rounds along the passage, the last hit, and what it adds. */
 export default function SaturatorView({ stage }: { stage: Extract<Stage, { kind: "saturator" }> }) {
-  useEffect(() => {
-    lookInside(stage.id);
-    return () => lookInside(null);
-  }, [stage.id]);
+  useInside(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(170px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">

@@ -1,14 +1,10 @@
-import { useEffect, useRef } from "react";
-import { edit } from "../state/edits";
-import { lookInside } from "../state/listening";
+import { useRef } from "react";
+import { useInside } from "../state/useInside";
 import { useBench } from "../state/store";
 import type { Split } from "../tree/splits";
-import { moveCrossover } from "../tree/splits";
-import { formatHz } from "../ui/format";
-import { CARRIED } from "../ui/scale";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
-import { Crossover } from "./Crossover";
+import { Crossovers } from "./Crossovers";
 import { Dragged } from "../plots/Dragged";
 import type { Axis, Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
@@ -26,14 +22,10 @@ function frameOf(width: number, height: number): Frame {
 export function SplitPicture({ stage }: { stage: Split }) {
   const { by, branches, crossovers_hz: corners } = stage.params;
   const solo = useBench((s) => s.listening.solo);
-  const rateHz = useBench((s) => s.song!.rate_hz);
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const range = useRangeDrag(HZ, { left: 34, right: 10 });
-  useEffect(() => {
-    lookInside(stage.id);
-    return () => lookInside(null);
-  }, [stage.id]);
+  useInside(stage.id);
   const alone = branches.some(({ id }) => solo.includes(id));
   const isHeard = (id: string, muted: boolean) => (alone ? solo.includes(id) : !muted);
 
@@ -84,23 +76,9 @@ export function SplitPicture({ stage }: { stage: Split }) {
     >
       {range.shown && <Dragged shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="What comes into the split, and what each branch gives" />
-      {size.width > 0 &&
-        by === "bands" &&
-        corners.map((hz, index) => (
-          <Crossover
-            key={index}
-            hz={hz}
-            number={index + 1}
-            frame={frameOf(size.width, size.height)}
-            axis={HZ}
-            onMove={(next) => {
-              const { recipe } = useBench.getState();
-              if (!recipe) return;
-              const moved = moveCrossover(recipe, stage.id, index, next, CARRIED * rateHz);
-              edit(moved, `Split: crossover ${index + 1} at ${formatHz(next)}`);
-            }}
-          />
-        ))}
+      {size.width > 0 && by === "bands" && (
+        <Crossovers stage={stage} frame={frameOf(size.width, size.height)} axis={HZ} />
+      )}
     </div>
   );
 }

@@ -1,19 +1,18 @@
 import { useRef } from "react";
 import type { Stage } from "../api/types";
-import { setParam, setParams } from "../state/editing";
+import { setParams } from "../state/editing";
 import { edit } from "../state/edits";
 import { rest } from "../state/saving";
 import { paramInfo, useBench } from "../state/store";
-import { cornersFor, movedCorner } from "../tree/splits";
+import { cornersFor } from "../tree/splits";
 import { formatHz } from "../ui/format";
 import { Rule } from "../ui/Rule";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import type { Axis, Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
-import { CARRIED } from "../ui/scale";
 import { Controls } from "./Controls";
-import { Crossover } from "./Crossover";
+import { Crossovers } from "./Crossovers";
 import { StartingPoints } from "./StartingPoints";
 
 type StereoStage = Extract<Stage, { kind: "stereo" }>;
@@ -104,7 +103,6 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
 
 function SidePicture({ stage }: { stage: StereoStage }) {
   const picture = useBench((s) => s.described[stage.id]?.picture);
-  const rateHz = useBench((s) => s.song?.rate_hz ?? 48000);
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const frameOf = (width: number, height: number): Frame => ({
@@ -133,25 +131,7 @@ function SidePicture({ stage }: { stage: StereoStage }) {
   return (
     <div ref={box} className="picture touch-none">
       <canvas ref={ref} role="img" aria-label="What differs between the sides, over the spectrum, in dB" />
-      {size.width > 0 &&
-        stage.params.crossovers_hz.map((hz, index) => (
-          <Crossover
-            key={index}
-            hz={hz}
-            number={index + 1}
-            frame={frameOf(size.width, size.height)}
-            axis={HZ}
-            onMove={(next) => {
-              const { recipe } = useBench.getState();
-              if (!recipe) return;
-              const moved = movedCorner(stage.params.crossovers_hz, index, next, CARRIED * rateHz);
-              edit(
-                setParam(recipe, stage.id, "crossovers_hz", moved),
-                `Stereo: crossover ${index + 1} at ${formatHz(next)}`,
-              );
-            }}
-          />
-        ))}
+      {size.width > 0 && <Crossovers stage={stage} frame={frameOf(size.width, size.height)} axis={HZ} />}
     </div>
   );
 }

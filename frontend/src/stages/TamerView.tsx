@@ -1,8 +1,8 @@
-import { useEffect, useRef } from "react";
+import { useRef } from "react";
 import type { Stage } from "../api/types";
 import { setParam } from "../state/editing";
 import { edit } from "../state/edits";
-import { lookInside } from "../state/listening";
+import { useInside } from "../state/useInside";
 import { heardNow } from "../state/useHeard";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
@@ -36,10 +36,7 @@ export default function TamerView({ stage }: { stage: TamerStage }) {
   const delay = useBench(
     (s) => (s.described[stage.id]?.picture as { delay_ms?: number } | undefined)?.delay_ms,
   );
-  useEffect(() => {
-    lookInside(stage.id);
-    return () => lookInside(null);
-  }, [stage.id]);
+  useInside(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex min-w-0 items-center gap-3">

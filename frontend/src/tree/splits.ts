@@ -209,20 +209,3 @@ export function movedCorner(
   const held = Math.max(low, Math.min(high, moved));
   return corners.map((one, i) => (i === index ? held : one));
 }
-
-/** Move one crossover of a split; it stays between its neighbours, a third of an octave away from each. */
-export function moveCrossover(
-  recipe: Recipe,
-  id: string,
-  index: number,
-  hz: number,
-  highest: number,
-): Recipe {
-  return withSplit(recipe, id, (split) => {
-    const corners = movedCorner(split.params.crossovers_hz, index, hz, highest);
-    return {
-      ...split,
-      params: { ...split.params, crossovers_hz: corners },
-    };
-  });
-}

@@ -9,9 +9,9 @@ from pathlib import Path
 import click
 
 from tin_kettle.cli.progress import shown_progress
+from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.measure.song import Measures
-from tin_kettle.core.survey.measuring import measure_file
 
 _LINES = (
     ("loudness, whole file", "integrated_lufs", "LUFS"),

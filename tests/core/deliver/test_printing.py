@@ -10,9 +10,9 @@ from tests.conftest import RATE_HZ, music, noise, recipe_of, tone, write_wav
 from tin_kettle.core.deliver.convert import band_limit, convert_rate, in_pieces
 from tin_kettle.core.deliver.dither import Quantiser
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import ArraySource, FileSource
 from tin_kettle.core.errors import AudioError, Cancelled
-from tin_kettle.core.survey.measuring import measure_file
 
 
 def pieces(x, size=3000):

@@ -5,7 +5,7 @@ import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
 from tin_kettle.core.dsp.oversampling import Oversampling, doubled, halved
-from tin_kettle.core.dsp.shaping import ASYMMETRIC, FIRM, HARD, SOFT, cornered, peaks_told, shape
+from tin_kettle.core.dsp.shaping import ASYMMETRIC, FIRM, HARD, SOFT, cornered, crests_taken, peaks_told, shape
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.stages.oversampled import HISTOGRAM_DB
@@ -170,6 +170,19 @@ def test_peaks_are_told_and_counted():
     assert np.abs(curves["scope_after"]).max() == pytest.approx(0.5, abs=0.02)
 
 
+def test_what_is_taken_off_is_of_the_sound_itself():
+    """Highs that meet the curve 18 dB earlier, and are given back as much lower, lose what the ear would say."""
+    stage = saturator(curve="hard", emphasis_on=True, emphasis_db=18, emphasis_hz=2000)
+    graph = Graph(recipe_of({**stage, "id": "s"}), RATE_HZ)
+    slot = next(iter(graph.slots()))
+    slot.metered = True
+    block = tone(100, -3, 0.5) + tone(9000, -30, 0.5)
+    out = run(graph, block)
+    late = graph.delay
+    lost = 20 * np.log10(np.abs(out[:, 9600 + late :]).max() / np.abs(block[:, 9600:-late]).max())
+    assert slot.reading.rows["effort_db"][1].min() == pytest.approx(lost, abs=0.5)
+
+
 def test_harmonics_of_a_curve():
     even = harmonics_db(SOFT, 1.0)[::2]
     assert even.max() < -120, "the same both ways: odd ones only"
@@ -229,14 +242,26 @@ def test_shaping_is_the_mean_over_all_mixtures_of_three_samples(curve):
 def test_peaks_told_is_its_plain_twin():
     rng = np.random.default_rng(5)
     before, added = rng.standard_normal((2, 42)), 0.1 * rng.standard_normal((2, 43))
-    out, met = np.empty((2, 10)), np.zeros((2, 41))
+    out, met = np.empty(10), np.zeros((2, 41))
     peaks_told(before, added, 1, 3, 4, out, met)
+    levels = []
     for i in range(10):
         x, y = before[:, 1 + 4 * i : 5 + 4 * i], added[:, 3 + 4 * i : 7 + 4 * i]
-        came, left = (20 * np.log10(np.abs(z).max()) for z in (x, x + y))
-        np.testing.assert_allclose(out[:, i], [min(left - came, 0), came], atol=1e-9)
-    for row, levels in zip(met, (out[1], out[0] + out[1]), strict=True):
-        np.testing.assert_array_equal(row, np.histogram(levels, np.append(HISTOGRAM_DB, np.inf))[0])
+        levels.append([20 * np.log10(np.abs(z).max()) for z in (x, x + y)])
+    np.testing.assert_allclose(out, np.array(levels)[:, 0], atol=1e-9)
+    for row, found in zip(met, np.array(levels).T, strict=True):
+        np.testing.assert_array_equal(row, np.histogram(found, np.append(HISTOGRAM_DB, np.inf))[0])
+
+
+def test_crests_taken_is_its_plain_twin():
+    rng = np.random.default_rng(6)
+    before, after = rng.standard_normal((2, 2, 50)) * [[[1.0]], [[0.7]]]
+    out = np.empty((1, 50))
+    crests_taken(before, after, 0.9, np.zeros(2), out)
+    came = left = 0.0
+    for i in range(50):
+        came, left = (max(0.9 * e, np.abs(x[:, i]).max()) for e, x in ((came, before), (left, after)))
+        assert out[0, i] == pytest.approx(min(20 * np.log10(left / came), 0), abs=1e-9)
 
 
 @pytest.mark.parametrize("factor", [2, 4, 8])

@@ -232,7 +232,7 @@ def shape(
                 y[i] = straight * total - weight * taken + offset
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], int64, int64, int64, float64[:, ::1], float64[:, ::1])")
+@kernel("void(float64[:, ::1], float64[:, ::1], int64, int64, int64, float64[::1], float64[:, ::1])")
 def peaks_told(
     before: NDArray[np.float64],
     added: NDArray[np.float64],
@@ -242,36 +242,65 @@ def peaks_told(
     out: NDArray[np.float64],
     met: NDArray[np.float64],
 ) -> None:
-    """Of every frame the louder side's peak that meets a curve, and what the curve takes off it.
+    """Of every frame the louder side's peak that meets a curve; peaks before and after it are counted.
 
     Args:
         before: (2, at least first + factor · frames), the sound from column ``first`` on.
         added: (2, room + factor · frames).
-        out: (2, frames) gain at the peak and the peak, dB.
+        out: (frames,) the peak, dB.
         met: (2, classes) counts of the peaks before and after, by levels from ``LOWEST_DB`` on in steps of
             ``CLASS_DB``.
     """
-    frames = out.shape[1]
+    frames = out.shape[0]
     classes = met.shape[1]
+    afterwards = np.empty(frames)
     for i in range(frames):
-        came = 0.0
-        left = 0.0
+        came = LEAST
+        left = LEAST
         for row in range(2):
             x = before[row, first:]
             y = added[row, room:]
             for j in range(i * factor, (i + 1) * factor):
                 came = max(came, abs(x[j]))
                 left = max(left, abs(x[j] + y[j]))
-        out[1, i] = came
-        out[0, i] = left
+        out[i] = came
+        afterwards[i] = left
     for i in range(frames):
-        level = DB_PER_OCTAVE * log2(max(out[1, i], LEAST))
-        out[0, i] = min(DB_PER_OCTAVE * log2(max(out[0, i], LEAST)) - level, 0.0)
-        out[1, i] = level
+        out[i] = DB_PER_OCTAVE * log2(out[i])
+        afterwards[i] = DB_PER_OCTAVE * log2(afterwards[i])
     for i in range(frames):
-        above = out[1, i] - LOWEST_DB
+        above = out[i] - LOWEST_DB
         if above >= 0.0:
             met[0, min(int(above / CLASS_DB), classes - 1)] += 1.0
-        above += out[0, i]
+        above = afterwards[i] - LOWEST_DB
         if above >= 0.0:
             met[1, min(int(above / CLASS_DB), classes - 1)] += 1.0
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[::1], float64[:, ::1])")
+def crests_taken(
+    before: NDArray[np.float64],
+    after: NDArray[np.float64],
+    fall: float,
+    state: NDArray[np.float64],
+    out: NDArray[np.float64],
+) -> None:
+    """What is taken off the crests of a sound: how its envelope lies after a curve against before it, never above.
+
+    Args:
+        before, after: (2, frames).
+        fall: of the envelopes, which take every peak at once, to this share a sample.
+        state: (2,) both envelopes.
+        out: (1, frames) dB.
+    """
+    came, left = state[0], state[1]
+    for i in range(out.shape[1]):
+        came = max(came * fall, max(abs(before[0, i]), abs(before[1, i])))
+        left = max(left * fall, max(abs(after[0, i]), abs(after[1, i])))
+        out[0, i] = 1.0
+        if came > LEAST:
+            out[0, i] = min(max(left, LEAST) / came, 1.0)
+    state[0] = came if came > 1e-20 else 0.0
+    state[1] = left if left > 1e-20 else 0.0
+    for i in range(out.shape[1]):
+        out[0, i] = DB_PER_OCTAVE * log2(out[0, i])

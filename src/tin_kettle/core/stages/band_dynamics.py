@@ -26,7 +26,7 @@ from tin_kettle.core.dsp.dynamics import (
     soften,
 )
 from tin_kettle.core.dsp.svf import FORGOTTEN
-from tin_kettle.core.stages.corners import Corner, corners_problem
+from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declare import Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
 from tin_kettle.core.stages.processor import Block, Processor
@@ -120,17 +120,8 @@ def _neutral(band_id: str) -> DynamicBand:
 
 
 class BandDynamicsParams(Params):
-    crossovers_hz: tuple[Corner, ...] = Field(
-        default=(120.0, 800.0, 5000.0),
-        min_length=1,
-        max_length=4,
-        strict=False,
-        json_schema_extra={
-            "label": "Crossovers",
-            "says": "Where one band ends and the next begins, rising.",
-            "unit": "Hz",
-            "scale": "log",
-        },
+    crossovers_hz: tuple[Corner, ...] = crossovers(
+        "Where one band ends and the next begins, rising.", (120.0, 800.0, 5000.0), least=1
     )
     bands: tuple[DynamicBand, ...] = Field(
         default=tuple(_neutral(name) for name in ("low", "low-mid", "high-mid", "high")),

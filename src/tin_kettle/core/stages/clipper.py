@@ -118,16 +118,16 @@ class Clipper(Processor):
         if self._bands:
             low, met = self._bands.process(block, self.state)  # type: ignore[arg-type]
             block = low + met
-        added, told = self._shaper.added(met * gains_of(drive_db - ceiling_db), self.state)
+        added, met_db = self._shaper.added(met * gains_of(drive_db - ceiling_db), self.state)
         if self._softened:
             svf_cascade(added, self._soft, self.f64("soft"))
         dry: Block = self.lines["line"].push(block) * gains_of(self.static_db)
         added *= gains_of(late_ceiling_db)
-        self.efforts_db = {"effort_db": told[:1].copy()}
-        self.levels_db = {"level_met": told[1:] + late_ceiling_db}
-        scope_push(self.state, dry, dry + added)
-        dry += added
-        return dry
+        out: Block = dry + added
+        self.efforts_db = {"effort_db": self._shaper.taken_db(dry, out, self.state)}
+        self.levels_db = {"level_met": met_db + late_ceiling_db}
+        scope_push(self.state, dry, out)
+        return out
 
     def curves(self) -> dict[str, NDArray[np.float64]]:
         """How often which level is met (``HISTOGRAM_DB``, above the ceiling), and the last hit before and after."""

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field
 
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20000.0
 Corner = Annotated[float, Field(ge=LOWEST_HZ, le=HIGHEST_HZ)]
+
+
+def crossovers(says: str, default: tuple[float, ...] = (), least: int = 0) -> Any:
+    """The crossovers of a stage, up to four."""
+    about: dict[str, Any] = {"label": "Crossovers", "says": says, "unit": "Hz", "scale": "log"}
+    return Field(default=default, min_length=least, max_length=4, strict=False, json_schema_extra=about)
 
 
 def corners_problem(corners_hz: tuple[float, ...], wanted: int, parts: str) -> tuple[str, str] | None:

@@ -138,10 +138,10 @@ class Saturator(Processor):
         dry: Block = self.lines["line"].push(block) * gains_of(self.static_db)
         if self._emphasised:
             svf_cascade(pushed, self._boost, self.f64("boost"))
-        added, told = self._shaper.added(pushed, self.state)
+        added, met_db = self._shaper.added(pushed, self.state)
         if not p.amount:
             self.efforts_db = {"effort_db": np.zeros((1, frames))}
-            self.levels_db = {"level_met": told[1:].copy()}
+            self.levels_db = {"level_met": met_db}
             scope_push(self.state, dry, dry)
             return dry
         if self._emphasised:
@@ -149,11 +149,11 @@ class Saturator(Processor):
         if self._offset is not None:
             svf_cascade(added, self._offset, self.f64("offset"))
         added *= gains_of(trim_db)
-        self.efforts_db = {"effort_db": told[:1].copy()}
-        self.levels_db = {"level_met": told[1:].copy()}
-        scope_push(self.state, dry, dry + added)
-        dry += added
-        return dry
+        out: Block = dry + added
+        self.efforts_db = {"effort_db": self._shaper.taken_db(dry, out, self.state)}
+        self.levels_db = {"level_met": met_db}
+        scope_push(self.state, dry, out)
+        return out
 
     def curves(self) -> dict[str, NDArray[np.float64]]:
         """How often which level is met (``HISTOGRAM_DB``), and the last hit before and after."""

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.crossover import Bands, band_responses
 from tin_kettle.core.stages.branch import Branch
-from tin_kettle.core.stages.corners import Corner, corners_problem
+from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice
 from tin_kettle.core.stages.divider import Divider
 from tin_kettle.core.stages.filter import PICTURE_HZ
@@ -62,17 +62,7 @@ class SplitParams(Params):
         "keeps hits sharper. The delay is three times as long.",
         delays=True,
     )
-    crossovers_hz: tuple[Corner, ...] = Field(
-        default=(),
-        max_length=4,
-        strict=False,
-        json_schema_extra={
-            "label": "Crossovers",
-            "says": "Where one band ends and the next begins, 24 dB/oct, in phase.",
-            "unit": "Hz",
-            "scale": "log",
-        },
-    )
+    crossovers_hz: tuple[Corner, ...] = crossovers("Where one band ends and the next begins, 24 dB/oct, in phase.")
     branches: tuple[Branch, ...] = Field(
         min_length=1,
         max_length=8,

@@ -11,7 +11,7 @@ from pydantic import Field
 from tin_kettle.core.dsp.crossover import Bands, band_responses
 from tin_kettle.core.dsp.passes import high_pass
 from tin_kettle.core.dsp.svf import FORGOTTEN, ring_s, svf_cascade, svf_response
-from tin_kettle.core.stages.corners import Corner, corners_problem
+from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.filter import PICTURE_HZ
 from tin_kettle.core.stages.processor import Block, Processor
@@ -54,17 +54,7 @@ class StereoParams(Params):
         says="Turns the image: what stood in the middle goes to the right above nought, to the left below.",
         follows=True,
     )
-    crossovers_hz: tuple[Corner, ...] = Field(
-        default=(),
-        max_length=4,
-        strict=False,
-        json_schema_extra={
-            "label": "Crossovers",
-            "says": "Where one range ends and the next begins, 24 dB/oct, in phase.",
-            "unit": "Hz",
-            "scale": "log",
-        },
-    )
+    crossovers_hz: tuple[Corner, ...] = crossovers("Where one range ends and the next begins, 24 dB/oct, in phase.")
     widths: tuple[Width, ...] = Field(
         default=(),
         max_length=5,
