@@ -26,6 +26,7 @@ from tin_kettle.core.dsp.dynamics import (
     soften,
 )
 from tin_kettle.core.dsp.svf import FORGOTTEN
+from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declare import Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
@@ -57,54 +58,13 @@ class DynamicBand(Params):
         says="Compress turns down what is above the threshold; expand turns down what is below it; "
         "lift brings up what is below it.",
     )
-    threshold_db: float = number(
-        -18,
-        -60,
-        0,
-        label="Threshold",
-        unit="dB",
-        ticks=(-60, -48, -36, -24, -12, 0),
-        says="The band's own level from which it is worked on.",
-    )
-    ratio: float = number(
-        1,
-        1,
-        100,
-        label="Ratio",
-        unit=": 1",
-        scale="log",
-        ticks=(1, 1.5, 2, 4, 10, 100),
-        says="How hard: at 1 the band is left alone.",
-    )
-    knee_db: float = number(
-        6, 0, 24, label="Knee", unit="dB", ticks=(0, 6, 12, 24), says="How gradually it begins around the threshold."
-    )
-    attack_ms: float = number(
-        30,
-        0.05,
-        300,
-        label="Attack",
-        unit="ms",
-        scale="log",
-        ticks=(0.1, 1, 10, 30, 100, 300),
-        says="How quickly it follows the band getting louder.",
-    )
-    release_ms: float = number(
-        100,
-        5,
-        3000,
-        label="Release",
-        unit="ms",
-        scale="log",
-        ticks=(5, 50, 100, 400, 1000, 3000),
-        says="How quickly it follows the band getting quieter.",
-    )
-    range_db: float = number(
-        60, 0, 60, label="At most", unit="dB", ticks=(0, 6, 12, 24, 60), says="It never turns further than this."
-    )
-    link: float = number(
-        1, 0, 1, label="Left–right link", ticks=(0, 0.5, 1), says="At 1 both sides of the band move together."
-    )
+    threshold_db: float = dynamics.threshold("The band's own level from which it is worked on.")
+    ratio: float = dynamics.ratio("How hard: at 1 the band is left alone.", 1)
+    knee_db: float = dynamics.knee("How gradually it begins around the threshold.")
+    attack_ms: float = dynamics.attack("How quickly it follows the band getting louder.")
+    release_ms: float = dynamics.release("How quickly it follows the band getting quieter.")
+    range_db: float = dynamics.at_most("It never turns further than this.")
+    link: float = dynamics.link("At 1 both sides of the band move together.")
     channels: Literal["stereo", "mid", "side"] = choice(
         "stereo", label="Treats", says="All of the band, its middle, or what differs."
     )

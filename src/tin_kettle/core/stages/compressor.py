@@ -30,6 +30,7 @@ from tin_kettle.core.dsp.dynamics import (
 )
 from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
 from tin_kettle.core.dsp.svf import FORGOTTEN, svf_response, svf_rows
+from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Ease, Items, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.moving import STILL, Moving
 from tin_kettle.core.stages.processor import Block, Processor
@@ -82,59 +83,18 @@ class DetectorFilter(Params):
 
 
 class CompressorParams(Params):
-    threshold_db: float = number(
-        -18,
-        -60,
-        0,
-        label="Threshold",
-        unit="dB",
-        ticks=(-60, -48, -36, -24, -12, 0),
-        says="Above this level of what it listens to, the sound is turned down.",
+    threshold_db: float = dynamics.threshold(
+        "Above this level of what it listens to, the sound is turned down.", follows=True
+    )
+    ratio: float = dynamics.ratio("How many dB more in make one dB more out, above the threshold.", 2, follows=True)
+    knee_db: float = dynamics.knee("How gradually it begins to work around the threshold.", follows=True)
+    attack_ms: float = dynamics.attack(
+        "How long it takes to hold on: slow lets the hit through, fast flattens it. Below 0.3 ms it is "
+        "rounded by the window of 0.5 ms that keeps fast work free of tones of its own.",
         follows=True,
     )
-    ratio: float = number(
-        2,
-        1,
-        100,
-        label="Ratio",
-        unit=": 1",
-        scale="log",
-        ticks=(1, 1.5, 2, 4, 10, 30, 100),
-        says="How many dB more in make one dB more out, above the threshold.",
-        follows=True,
-    )
-    knee_db: float = number(
-        6,
-        0,
-        24,
-        label="Knee",
-        unit="dB",
-        ticks=(0, 6, 12, 18, 24),
-        says="How gradually it begins to work around the threshold.",
-        follows=True,
-    )
-    attack_ms: float = number(
-        30,
-        0.05,
-        300,
-        label="Attack",
-        unit="ms",
-        scale="log",
-        ticks=(0.1, 1, 3, 10, 30, 100, 300),
-        says="How long it takes to hold on: slow lets the hit through, fast flattens it. Below 0.3 ms it is rounded by "
-        "the window of 0.5 ms that keeps fast work free of tones of its own.",
-        follows=True,
-    )
-    release_ms: float = number(
-        100,
-        5,
-        3000,
-        label="Release",
-        unit="ms",
-        scale="log",
-        ticks=(5, 10, 50, 100, 400, 1000, 3000),
-        says="How long it takes to let go: quick lifts what follows a hit, slow keeps it calm.",
-        follows=True,
+    release_ms: float = dynamics.release(
+        "How long it takes to let go: quick lifts what follows a hit, slow keeps it calm.", follows=True
     )
     release_mode: Literal["manual", "auto", "optical"] = choice(
         "manual",
@@ -156,15 +116,7 @@ class CompressorParams(Params):
         says="How much time the average level takes in.",
         follows=True,
     )
-    link: float = number(
-        1,
-        0,
-        1,
-        label="Left–right link",
-        ticks=(0, 0.25, 0.5, 0.75, 1),
-        says="At 1 both sides go down together and the image stays where it is.",
-        follows=True,
-    )
+    link: float = dynamics.link("At 1 both sides go down together and the image stays where it is.", follows=True)
     makeup_db: float = number(
         0,
         -24,
@@ -175,16 +127,7 @@ class CompressorParams(Params):
         says="Brings the level back up after the work; it does not count as removed.",
         follows=True,
     )
-    range_db: float = number(
-        60,
-        0,
-        60,
-        label="At most",
-        unit="dB",
-        ticks=(0, 10, 20, 40, 60),
-        says="It never takes off more than this.",
-        follows=True,
-    )
+    range_db: float = dynamics.at_most("It never takes off more than this.", follows=True)
     lookahead_ms: float = number(
         0,
         0,

@@ -22,6 +22,7 @@ from tin_kettle.core.dsp.dynamics import attack_release, compression_db, one_pol
 from tin_kettle.core.dsp.moving_filters import BELL, HIGH_SHELF, LOW_SHELF, moving_section, shelf_response
 from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.dsp.svf import FORGOTTEN, Sections, svf_cascade
+from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
 from tin_kettle.core.stages.processor import Block, Processor
@@ -74,48 +75,13 @@ class Pin(Params):
     when: Literal["above", "below"] = choice(
         "above", label="Moves", says="While what it hears is above the threshold, or below it."
     )
-    threshold_db: float = number(
-        -24,
-        -80,
-        0,
-        label="Threshold",
-        unit="dB",
-        ticks=(-80, -60, -40, -24, -12, 0),
-        says="The level of what this pin hears from which it moves.",
-    )
-    ratio: float = number(
-        3,
-        1,
-        100,
-        label="Ratio",
-        unit=": 1",
-        scale="log",
-        ticks=(1, 1.5, 2, 3, 10, 100),
-        says="How far it moves for each dB beyond the threshold.",
-    )
+    threshold_db: float = dynamics.threshold("The level of what this pin hears from which it moves.", -24, -80)
+    ratio: float = dynamics.ratio("How far it moves for each dB beyond the threshold.", 3)
     timing: Literal["by_frequency", "manual"] = choice(
         "by_frequency", label="Times", says="By frequency: quick for highs, slow for lows. Manual: as set."
     )
-    attack_ms: float = number(
-        10,
-        0.05,
-        300,
-        label="Attack",
-        unit="ms",
-        scale="log",
-        ticks=(0.1, 1, 10, 30, 100, 300),
-        says="How quickly it follows a rise of what it hears.",
-    )
-    release_ms: float = number(
-        100,
-        5,
-        3000,
-        label="Release",
-        unit="ms",
-        scale="log",
-        ticks=(5, 50, 100, 400, 1000, 3000),
-        says="How quickly it follows a fall of what it hears.",
-    )
+    attack_ms: float = dynamics.attack("How quickly it follows a rise of what it hears.", 10)
+    release_ms: float = dynamics.release("How quickly it follows a fall of what it hears.")
     channels: Channels = choice(
         "stereo", label="Treats", says="What it hears and treats: everything, the middle, what differs, or one side."
     )
