@@ -14,7 +14,7 @@ from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.web import session as sessions
+from tin_kettle.web import load
 from tin_kettle.web.session import Session
 from tin_kettle.web.wire import HEADER
 
@@ -203,8 +203,8 @@ def test_what_is_at_hand_is_found_by_name_and_what_is_gone_is_left_out(session):
 
 
 def test_a_chain_that_is_too_heavy_says_so_and_its_loop_is_rendered_ahead(session, monkeypatch):
-    monkeypatch.setattr(sessions, "HEAVY", 0.0)
-    monkeypatch.setattr(sessions, "LIGHT", -1.0)
+    monkeypatch.setattr(load, "HEAVY", 0.0)
+    monkeypatch.setattr(load, "LIGHT", -1.0)
     session, wire = session
     say(session, type="credit", epoch=0, position=9600, heard=0)
     until(lambda: {"type": "work", "heavy": True, "progress": None} in wire.texts)
@@ -218,8 +218,8 @@ def test_a_chain_that_is_too_heavy_says_so_and_its_loop_is_rendered_ahead(sessio
     say(session, type="edit", recipe=gain(-6), revision=7, heard=40000)
     until(lambda: wire.blocks[-1][3] == 7)
     assert np.abs(wire.blocks[-1][4][0]).max() == pytest.approx(10 ** (-18 / 20), rel=1e-4)
-    monkeypatch.setattr(sessions, "HEAVY", 9.0)
-    monkeypatch.setattr(sessions, "LIGHT", 9.0)
+    monkeypatch.setattr(load, "HEAVY", 9.0)
+    monkeypatch.setattr(load, "LIGHT", 9.0)
     say(session, type="edit", recipe=gain(-9), revision=8, heard=40000)
     until(lambda: {"type": "work", "heavy": False, "progress": None} in wire.texts)
 

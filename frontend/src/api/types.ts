@@ -219,8 +219,13 @@ export interface Survey extends Partial<MapRows> {
 /** What a stage reads, by name; what it takes off is there where it takes something off. */
 export type Series = Partial<Record<string, number[]>>;
 
-/** With the effort over the passage in words. */
-export type SurveySeries = Series & { words: string & number[] };
+/** What a stage did along a passage, in words too, and on average over the song. */
+export interface SurveySeries {
+  rows: Series;
+  words: string;
+  /** over frequencies of its own, by name */
+  curves: Series;
+}
 
 /** Gains for equal loudness, never above 0 dB. */
 export interface Match {

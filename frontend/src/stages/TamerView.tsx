@@ -11,6 +11,7 @@ import { useSize } from "../ui/useSize";
 import { Controls } from "./Controls";
 import { Crossover } from "./Crossover";
 import { StartingPoints } from "./StartingPoints";
+import { usePassage, useSeries } from "./usePassage";
 import type { Axis, Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 
@@ -18,8 +19,6 @@ type TamerStage = Extract<Stage, { kind: "tamer" }>;
 const HZ: Axis = { low: 20, high: 20000, log: true };
 const SLOPE_DB_OCT = 3;
 const LEVELS: Axis = { low: -96, high: -12 };
-/** Of every picture, so that the average is of the last seconds. */
-const AVERAGE_SHARE = 0.01;
 const ENDS = ["focus_low_hz", "focus_high_hz"] as const;
 
 function frames(width: number, height: number): [Frame, Frame] {
@@ -43,7 +42,7 @@ export default function TamerView({ stage }: { stage: TamerStage }) {
         <StartingPoints stage={stage} />
         <span className="cap min-w-0 truncate">
           filled: the music · blue: what it is held against · dotted: the threshold over it · copper: what is
-          taken
+          taken, dotted on average over the song
           {delay ? ` · delays by ${delay} ms` : ""}
         </span>
       </div>
@@ -58,7 +57,7 @@ function TamerPicture({ stage }: { stage: TamerStage }) {
   const { threshold_db: threshold, max_cut_db: most } = stage.params;
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
-  const average = useRef<number[]>([]);
+  const average = useSeries(stage.id, usePassage())?.curves.cut_db ?? [];
 
   const ref = useMovingCanvas((context, width, height) => {
     const [upper, lower] = frames(width, height);
@@ -89,11 +88,6 @@ function TamerPicture({ stage }: { stage: TamerStage }) {
     const over = reference.map((db, i) => y(db + threshold, i));
     drawLine(context, upper, xs, over, { ink: "rim", width: 1.2, dash: [2, 3] });
     const taken = Array.from(curves.cut_db ?? []);
-    if (useBench.getState().playing)
-      average.current = taken.map((db, i) => {
-        const before = average.current[i] ?? db;
-        return before + AVERAGE_SHARE * (db - before);
-      });
     const down = (db: number) => yAt(lower, cut, Math.max(cut.low, -db));
     context.fillStyle = colour("copper2");
     taken.forEach((db, i) => {
@@ -101,7 +95,7 @@ function TamerPicture({ stage }: { stage: TamerStage }) {
       if (db > 0.05) context.fillRect(xs[i]!, lower.top, next - xs[i]!, down(db) - lower.top);
     });
     drawLine(context, lower, xs, taken.map(down), { ink: "copper", width: 1.5 });
-    drawLine(context, lower, xs, average.current.map(down), { ink: "copper", width: 0.9, dash: [2, 2] });
+    drawLine(context, lower, xs, average.map(down), { ink: "copper", width: 0.9, dash: [2, 2] });
   });
 
   const whole: Frame = { left: 34, top: 8, width: size.width - 44, height: size.height - 26 };

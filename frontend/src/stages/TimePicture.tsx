@@ -47,7 +47,7 @@ function frames(width: number, height: number): [Frame, Frame] {
 /** The passage over time: what comes in, what the stage listens to, and below it what is taken off. */
 export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, effortDb }: Props) {
   const passage = usePassage();
-  const survey = useSeries(stage.id, passage);
+  const survey = useSeries(stage.id, passage)?.rows ?? null;
   const held = useRef(false);
   // as low as the music goes; it stands still while the level is in hand
   const axis = useRef<Axis>({ low: deepestDb, high: 0 });

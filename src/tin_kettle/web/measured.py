@@ -85,13 +85,15 @@ def tile(song_id: int) -> Response:
 
 @blueprint.get("/songs/<int:song_id>/survey/stages/<stage_id>")
 def series(song_id: int, stage_id: str) -> Response:
-    """A stage's levels and effort between two frames, the latter in words too; null while there is no survey."""
+    """A stage's levels and effort between two frames, the latter in words too, and what it did on average over the
+    song; null while there is no survey."""
     now = look(song_id)
     if isinstance(now, Job) or stage_id not in now.stages:
         return jsonify(None)
     start, end = passage(now.frames)
     words = effort_words(now.effort_db(stage_id, start, end))
-    return jsonify(**now.series(stage_id, start, end, _columns()), words=words)
+    curves = {name: row.astype(float).round(3).tolist() for name, row in now.curves.get(stage_id, {}).items()}
+    return jsonify(rows=now.series(stage_id, start, end, _columns()), words=words, curves=curves)
 
 
 def _reference_passage(song_id: int, name: str) -> tuple[int, int] | None:

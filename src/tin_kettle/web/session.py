@@ -37,6 +37,7 @@ from tin_kettle.core.recipe.describe import describe_stage
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.stages.stage import Stage
+from tin_kettle.web.load import Load
 from tin_kettle.web.messages import (
     AnyMessage,
     Choose,
@@ -61,12 +62,7 @@ MOST_AHEAD_S = 1.0
 REWIND_GAP_S = 0.04
 """Edits are heard no more often than this, heavy chains' less often: what a rewind throws away must be caught up."""
 REWIND_GAP_OF_LOAD_S = 0.3
-HEAVY, LIGHT = 0.9, 0.6
-"""Share of the time there is from which a chain is too heavy to render as it plays, and below which it is not."""
-SLOWEST = 2.0
-"""More than this one block does not count: a kernel that is loaded once makes no chain heavy."""
 ROOM_FOR_SPARES = 0.35
-TOLD_STEP = 0.05
 MATCH_EVERY = 8
 WISHES = (Edit, Tap, Compare, Listen)
 """Messages that say what is to be heard."""
@@ -100,10 +96,8 @@ class Session:
         self._credit_epoch = audition.epoch
         self._heard = 0
         self._closed = False
-        self._load = 0.0
-        self._work = 0.0
+        self._load = Load()
         self._rewound = 0.0
-        self._heavy = False
         self._at_hand: dict[str, Piece | None] = {}
         self._listening = Listening()
         # files are opened and converted beside the rendering, one after the other
@@ -113,7 +107,6 @@ class Session:
         self._match: Match | None = None
         self._count = 0
         self._described: dict[str, Stage] = {}
-        self._told: tuple[bool, float | None] = (False, None)
         self._attending = True
         self._nonsense = self._failures = 0
         self._stuck = False
@@ -299,7 +292,7 @@ class Session:
     def _due(self) -> bool:
         if not self._mail:
             return False
-        gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._work, 1.0))
+        gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._load.work, 1.0))
         return set(self._mail) != {Edit} or time.monotonic() - self._rewound >= gap_s
 
     def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
@@ -325,26 +318,12 @@ class Session:
 
     def _attend(self) -> None:
         """Look after what is kept at hand, where there is time for it."""
-        self._attending = self._work < ROOM_FOR_SPARES and self._audition.attend(self._heard)
+        self._attending = self._load.work < ROOM_FOR_SPARES and self._audition.attend(self._heard)
 
     def _look_at_load(self) -> None:
-        """Go over to rendering ahead where the chain is too heavy, and back where it is not; say so."""
-        audition, ahead = self._audition, self._audition.ahead
-        if ahead is not None and ahead.ready and ahead.progress == 1.0:
-            self._load = self._work = ahead.load
-            if self._work < LIGHT:
-                audition.come_back()
-        if self._work > HEAVY:
-            self._heavy = True
-        elif self._work < LIGHT:
-            self._heavy = False
-        if self._heavy and audition.ahead is None and audition.loop is not None:
-            audition.go_ahead()
-        ahead = audition.ahead
-        work = self._heavy, None if ahead is None else ahead.progress
-        if work[0] != self._told[0] or _apart(work[1], self._told[1]):
-            self._told = work
-            self.say("work", heavy=work[0], progress=work[1])
+        news = self._load.look(self._audition)
+        if news:
+            self.say("work", heavy=news[0], progress=news[1])
 
     def _wish(self, mail: list[AnyMessage], found: dict[type[AnyMessage], Any]) -> None:
         """Bring all that was asked for together to the ear at once; what is refused leaves the rest alone."""
@@ -402,24 +381,11 @@ class Session:
             self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * audition.block_frames
 
     def _render(self) -> None:
-        began, began_work = time.perf_counter(), time.thread_time()
-        played = self._audition.render()
-        if self._audition.ahead is None:
-            a_second = self._audition.rate_hz / self._audition.block_frames
-            self._load += 0.1 * ((time.perf_counter() - began) * a_second - self._load)
-            # what others do to the machine does not make a chain heavy
-            work = min((time.thread_time() - began_work) * a_second, SLOWEST)
-            self._work += 0.1 * (work - self._work)
+        with self._load.measured(self._audition):
+            played = self._audition.render()
         if self._count % MATCH_EVERY == 0:
             known_db = (self._gains_db.get(self._audition.other_name), self._gains_db.get("now"))
             self._match = estimate_match(*self._audition.running_lufs(), *known_db)
         self._count += 1
         played.meters["match"] = self._match and self._match.document()
-        self.send(pack(played, self._load))
-
-
-def _apart(progress: float | None, told: float | None) -> bool:
-    """Whether a progress is worth telling."""
-    if progress is None or told is None:
-        return progress is not told
-    return abs(progress - told) >= TOLD_STEP or (progress == 1.0) != (told == 1.0)
+        self.send(pack(played, self._load.of_time))

@@ -18,8 +18,10 @@ from tin_kettle.core.dsp.taming import (
     standing_out,
 )
 from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.tamer import Tamer, TamerParams
+from tin_kettle.core.stages.tamer import CURVE_HZ, Tamer, TamerParams
+from tin_kettle.core.survey.survey import Survey, survey_song
 
 
 def played(block, *stages):
@@ -79,6 +81,18 @@ def test_a_click_has_no_echo_before_it():
     with_click, without = (played(x, tamer(**settings)) for x in (block + held, held))
     before = np.abs(with_click - without)[:, 20000 : 24000 - 96]
     assert 20 * np.log10(before.max() / 0.9) < -60
+
+
+def test_the_survey_keeps_what_was_taken_on_average(tmp_path):
+    """A tone that is tamed by 12 dB in one half of the song is cut by 6 dB on average, what lies apart by nothing."""
+    on_off = (np.arange(4 * RATE_HZ) < 2 * RATE_HZ).astype(float)
+    block = noise(-60, 4.0) + tone(6000, -20, 4.0) * on_off
+    recipe = recipe_of({**tamer(strength=1.0, max_cut_db=12, threshold_db=6), "id": "n"})
+    survey = survey_song(recipe, {"mix": ArraySource(block, RATE_HZ)})
+    survey.save(tmp_path / "kept.npz")
+    cut_db = Survey.load(tmp_path / "kept.npz").curves["n"]["cut_db"]
+    assert cut_db[np.argmin(np.abs(CURVE_HZ - 6000))] == pytest.approx(6, abs=0.5)
+    assert cut_db[CURVE_HZ < 3000].max() < 0.3
 
 
 def test_both_sides_are_cut_alike():

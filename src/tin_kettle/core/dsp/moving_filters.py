@@ -114,10 +114,13 @@ def moving_section(
                 first_y = 2.0 * v1 - first_y
                 second_y = 2.0 * v2 - second_y
                 y[i] = m0 * y[i] + m1 * v1 + m2 * v2
-    state[0, 0] = first_x if abs(first_x) > FLUSH else 0.0
-    state[0, 1] = second_x if abs(second_x) > FLUSH else 0.0
-    state[1, 0] = first_y if abs(first_y) > FLUSH else 0.0
-    state[1, 1] = second_y if abs(second_y) > FLUSH else 0.0
+        if abs(first_x) + abs(second_x) < FLUSH:
+            first_x = 0.0
+            second_x = 0.0
+        if abs(first_y) + abs(second_y) < FLUSH:
+            first_y = 0.0
+            second_y = 0.0
+    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = first_x, second_x, first_y, second_y
 
 
 def shelf_response(

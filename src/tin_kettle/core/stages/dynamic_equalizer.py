@@ -16,7 +16,6 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from tin_kettle.core.dsp import shapes
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import attack_release, compression_db, one_pole, peak_levels, soft_edge, soften
 from tin_kettle.core.dsp.moving_filters import BELL, HIGH_SHELF, LOW_SHELF, moving_section, shelf_response
@@ -140,7 +139,8 @@ def _hears(pin: Pin, rate_hz: float) -> Sections:
         return low_pass(pin.hz, 12, 0.0, rate_hz)
     if pin.shape == "high_shelf":
         return high_pass(pin.hz, 12, 0.0, rate_hz)
-    return shapes.band_pass(pin.hz, pin.q, rate_hz)
+    # bilinear, as what it moves is: one section, of unity gain at its frequency
+    return np.array([(math.tan(math.pi * pin.hz / rate_hz), 1.0 / pin.q, 0.0, 1.0 / pin.q, 0.0)])
 
 
 def _component(block: Block, channels: Channels) -> Block:

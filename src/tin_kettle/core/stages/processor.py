@@ -64,6 +64,10 @@ class Processor:
         """What it works by at the moment, drawn over frequency: (points,) by name; asked for the chosen stage only."""
         return {}
 
+    def over_song(self) -> dict[str, NDArray[np.float64]]:
+        """What it did on average since it began, drawn over frequency: (points,) by name; the survey keeps it."""
+        return {}
+
     def align(self, late: int, tapped_at: Mapping[str, int]) -> None:
         """Learn how late its input is, and the taps: for what holds chains of its own, whose delay depends on it."""
 

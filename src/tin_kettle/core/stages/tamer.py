@@ -143,6 +143,8 @@ class Tamer(Processor):
             "coming": np.zeros((2, self._frame)),
             "ready": np.zeros((2, self._hop)),
             "cut": np.zeros(bins),
+            "cut_sum": np.zeros(bins),
+            "turns": np.zeros(1, dtype=np.int64),
             "filled": np.full(1, -1, dtype=np.int64),
         }
         # what is heard now is the middle of the frame before the last
@@ -206,6 +208,8 @@ class Tamer(Processor):
         spread(told[2], self._place, self._bump, wide_db)
         follow(wide_db, self._attack, self._release, self.f64("cut"))
         self._seen.append((told[0], told[1], self.f64("cut").copy()))
+        self.f64("cut_sum")[:] += self.f64("cut")
+        self.i64("turns")[0] += 1
 
     def curves(self) -> dict[str, NDArray[np.float64]]:
         """At ``CURVE_HZ``: the highest bin near each (dB re a full-scale tone), what it is held against, the cut."""
@@ -222,6 +226,11 @@ class Tamer(Processor):
             "reference_db": reference_db[near],
             "cut_db": np.maximum(np.maximum.reduceat(cut_db, at), cut_db[near]),
         }
+
+    def over_song(self) -> dict[str, NDArray[np.float64]]:
+        """The cut on average, dB at ``CURVE_HZ``."""
+        average = self.f64("cut_sum") / max(int(self.i64("turns")[0]), 1)
+        return {"cut_db": np.interp(CURVE_HZ, self._hz, average)}
 
     def adopt(self, other: Processor) -> bool:
         if not isinstance(other, Tamer) or other._frame != self._frame:

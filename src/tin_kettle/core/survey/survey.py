@@ -17,6 +17,7 @@ from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import METER_HOP, Row, Series, is_effort, strongest
+from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
@@ -49,6 +50,7 @@ class Survey:
         tonal: levels by frequency over time.
         stages: id of a stage, branch, bus or group → what it reads by name, each (readings,) in dB, a reading every
             ``METER_HOP`` frames of the song. Names that begin with ``effort`` tell what is taken off or added.
+        curves: id of a stage → what it did on average over the song by name, (points,) over its own frequencies.
     """
 
     rate_hz: int
@@ -61,6 +63,7 @@ class Survey:
     peaks: NDArray[np.float64]
     tonal: TonalMap
     stages: dict[str, dict[str, NDArray[np.float32]]]
+    curves: dict[str, dict[str, NDArray[np.float32]]]
 
     @property
     def seconds(self) -> float:
@@ -122,6 +125,9 @@ class Survey:
         arrays: dict[str, Any] = {
             f"stage:{stage_id}:{name}": row for stage_id, rows in self.stages.items() for name, row in rows.items()
         }
+        arrays |= {
+            f"curve:{stage_id}:{name}": row for stage_id, rows in self.curves.items() for name, row in rows.items()
+        }
         with written_beside(path) as beside, beside.open("wb") as file:
             np.savez(
                 file,
@@ -141,15 +147,23 @@ class Survey:
         # opened here: what is no archive would leave it open
         with path.open("rb") as file, np.load(file) as kept:
             about = json.loads(str(kept["about"]))
-            stages: dict[str, dict[str, NDArray[np.float32]]] = {}
+            of_stages: dict[str, dict[str, dict[str, NDArray[np.float32]]]] = {"stage": {}, "curve": {}}
             for name in kept.files:
-                if name.startswith("stage:"):
-                    _, stage_id, series = name.split(":")
-                    stages.setdefault(stage_id, {})[series] = kept[name]
+                if ":" in name:
+                    what, stage_id, series = name.split(":")
+                    of_stages[what].setdefault(stage_id, {})[series] = kept[name]
             arrays = {name: kept[name] for name in _ARRAYS}
             arrays["tonal"] = TonalMap(arrays["tonal"], about["hop_s"])
             waveform = Pyramid(kept["waveform"], about["frames"])
-            return cls(about["rate_hz"], about["frames"], about["measures"], waveform, stages=stages, **arrays)
+            return cls(
+                about["rate_hz"],
+                about["frames"],
+                about["measures"],
+                waveform,
+                stages=of_stages["stage"],
+                curves=of_stages["curve"],
+                **arrays,
+            )
 
 
 def columns(
@@ -234,12 +248,18 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
         np.concatenate(meters.peaks),
         meters.tonal.finish(),
         {name: _of_song(series, hops) for name, series in readings.items()},
+        {slot.stage.id: told for slot in graph.slots() if (told := _on_average(slot))},
     )
 
 
 def _at_least_one(slots: NDArray[np.float64]) -> NDArray[np.float64]:
     """A song shorter than 10 ms fills no slot: it counts as one of silence."""
     return slots if len(slots) else np.zeros((1, 3))
+
+
+def _on_average(slot: Slot) -> dict[str, NDArray[np.float32]]:
+    found = slot.voice.processor.over_song() if slot.stage.on else {}
+    return {name: row.astype(np.float32) for name, row in found.items()}
 
 
 def _of_song(series: Series, hops: int) -> dict[str, NDArray[np.float32]]:
