@@ -26,6 +26,7 @@ def browser():
 def bench(browser, server):
     driven = Bench(browser, server)
     yield driven
+    driven.stop_survey()
     driven.close()
     assert driven.errors == []
 

@@ -156,11 +156,12 @@ class Bench:
         page.on("pageerror", lambda error: self.errors.append(str(error)))
 
     def close(self) -> None:
-        gone = self.page.is_closed()
-        song = None if gone else self.page.evaluate("window.tinKettle?.state().song?.id ?? null")
         self._context.close()
+
+    def stop_survey(self) -> None:
+        """Nobody waits any more for the survey of the song that is open, and the next song's would have to."""
+        song = self.page.evaluate("window.tinKettle?.state().song?.id ?? null")
         if song is not None:
-            # nobody waits for its survey any more, and the next song's would have to
             with suppress(urllib.error.URLError, ConnectionError):
                 self.server.ask(f"/api/songs/{song}/survey/stop", b"", "POST")
 
