@@ -30,7 +30,11 @@ export default function SplitView({ stage }: { stage: Split }) {
         )}
         <SpectrumTools />
         {branches.length < most && (
-          <button type="button" className="plain" onClick={() => moreBranches(stage.id)}>
+          <button
+            type="button"
+            className="plain shrink-0 whitespace-nowrap"
+            onClick={() => moreBranches(stage.id)}
+          >
             + branch
           </button>
         )}
