@@ -139,3 +139,14 @@ def bands(row: Samples, corners: tuple[float, ...], rate_hz: float) -> list[Samp
         parts.append(twice(rest, hz, "low"))
         rest = twice(rest, hz, "high")
     return [*parts, rest]
+
+
+def fewest_lines(times: Samples, heights: Samples, tolerance: float) -> int:
+    """How many straight lines between given points pass all points between near enough: every pair is tried."""
+    least = [0] + [len(times)] * (len(times) - 1)
+    for j in range(1, len(times)):
+        for i in range(j):
+            line = np.interp(times[i : j + 1], times[[i, j]], heights[[i, j]])
+            if np.all(np.abs(line - heights[i : j + 1]) <= tolerance + 1e-12):
+                least[j] = min(least[j], least[i] + 1)
+    return least[-1]

@@ -267,3 +267,37 @@ def test_one_slow_block_makes_no_chain_heavy(session, monkeypatch):
     say(made, type="credit", position=20000, epoch=0, heard=0)
     until(lambda: len(wire.blocks) > 12)
     assert [text for text in wire.texts if text["type"] == "work" and text["heavy"]] == []
+
+
+def touch(value, trim_from=None):
+    return {"target": "t", "param": "gain_db", "value": value, "trim_from": trim_from}
+
+
+def test_values_in_the_hand_are_heard_until_it_lets_go(session):
+    session, wire = session
+    ride = {"target": "t", "param": "gain_db", "points": [{"at": 0, "value": -6.0}]}
+    recipe = dump_recipe(recipe_of({"id": "t", "kind": "trim"}, automation=[ride]))
+
+    def level(revision):
+        until(lambda: wire.blocks and wire.blocks[-1][3] == revision)
+        return round(20 * np.log10(np.abs(wire.blocks[-1][4][0][-240:]).max()) + 12)
+
+    def go_on(**message):
+        say(session, **message)
+        position = wire.blocks[-1][1] if wire.blocks else 0
+        say(session, type="credit", position=position + 30000, epoch=0, heard=position)
+
+    go_on(type="edit", recipe=recipe, revision=1)
+    assert level(1) == -6
+    go_on(type="touches", touches=[touch(3.0)], revision=2)
+    assert level(2) == 3
+    go_on(type="touches", touches=[touch(3.0, trim_from=0.0)], revision=3)
+    assert level(3) == -3
+    go_on(type="touches", touches=[], revision=4)
+    assert level(4) == -6
+
+
+def test_a_touch_of_what_is_not_there_is_told(session):
+    session, wire = session
+    say(session, type="touches", touches=[touch(3.0)], revision=1)
+    until(lambda: any("no stage" in one.get("problem", "") for one in wire.texts))

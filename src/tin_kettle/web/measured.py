@@ -46,6 +46,7 @@ def survey(song_id: int) -> Response:
         progress=1.0,
         measures=now.measures,
         received=received.measures,
+        grid=views.grid(received),
         findings=[finding.document() for finding in found],
         dismissed=hidden,
         notes=side_notes(recipe, now),

@@ -12,6 +12,7 @@ import orjson
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, ValidationError
 
 from tin_kettle.core.errors import KettleError
+from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch
 
 MOST_MESSAGE_BYTES = 1 << 20
 MOST_AT_HAND = 16
@@ -46,6 +47,14 @@ class Credit(Message):
 class Edit(Message):
     type: Literal["edit"]
     recipe: Any
+    revision: Annotated[int, Field(ge=0, lt=2**32)]
+
+
+class Touches(Message):
+    """All values that are in the hand now, heard in place of what the recipe says of them; none when it let go."""
+
+    type: Literal["touches"]
+    touches: Annotated[list[Touch], Field(max_length=MOST_TOUCHES)]
     revision: Annotated[int, Field(ge=0, lt=2**32)]
 
 
@@ -101,7 +110,7 @@ class Listen(Message):
     lufs: Annotated[list[Lufs | None], Field(min_length=2, max_length=2)]
 
 
-AnyMessage = Credit | Edit | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
+AnyMessage = Credit | Edit | Touches | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
 _ANY: TypeAdapter[AnyMessage] = TypeAdapter(Annotated[AnyMessage, Field(discriminator="type")])
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from flask import Blueprint, Response, jsonify
 from pydantic import Field
@@ -12,10 +14,13 @@ from tin_kettle.core.listen.places import PLACES, place_curve_db
 from tin_kettle.core.recipe.describe import describe_branch, describe_kinds, describe_recipe, describe_split
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
+from tin_kettle.core.recipe.taking import Take, with_takes
+from tin_kettle.core.recipe.touches import MOST_TOUCHES
 from tin_kettle.core.stages.bringing_out import bring_out
-from tin_kettle.web.asked import Asked, asked, document, whole_number
+from tin_kettle.web.asked import Asked, asked, check, document, whole_number
 
 blueprint = Blueprint("recipes", __name__, url_prefix="/api")
+MOST_TAKE_BYTES = 16 << 20
 
 
 @blueprint.get("/stages")
@@ -52,6 +57,18 @@ def brought_out() -> Response:
     if given.high_hz <= given.low_hz:
         raise KettleError(f"high_hz={given.high_hz:g} is not above low_hz={given.low_hz:g}; let the range have a width")
     return jsonify(dump_recipe(parse_recipe(bring_out(given.low_hz, given.high_hz))))
+
+
+class TakesAsked(Asked):
+    recipe: Any
+    takes: list[Take] = Field(min_length=1, max_length=MOST_TOUCHES)
+
+
+@blueprint.post("/takes")
+def taken() -> Response:
+    """A recipe with what a hand did while the song played written into its rides."""
+    given = check(TakesAsked, document(MOST_TAKE_BYTES))
+    return jsonify(dump_recipe(with_takes(parse_recipe(given.recipe), given.takes)))
 
 
 @blueprint.post("/describe")

@@ -28,7 +28,7 @@ from simple_websocket import ConnectionClosed
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.live.wanted import Wanted
-from tin_kettle.core.errors import KettleError
+from tin_kettle.core.errors import KettleError, RecipeError
 from tin_kettle.core.listen.match import Match, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.places import turn_down_db
@@ -36,6 +36,8 @@ from tin_kettle.core.listen.setting import Listening, parse_listening, silent_la
 from tin_kettle.core.recipe.describe import describe_stage
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.recipe.rides_told import rides_in_words
+from tin_kettle.core.recipe.touches import Touch, with_touches
 from tin_kettle.core.stages.stage import Stage
 from tin_kettle.web.load import Load
 from tin_kettle.web.messages import (
@@ -50,6 +52,7 @@ from tin_kettle.web.messages import (
     Loop,
     Seek,
     Tap,
+    Touches,
     read_message,
 )
 from tin_kettle.web.others import CHAIN
@@ -64,7 +67,7 @@ REWIND_GAP_S = 0.04
 REWIND_GAP_OF_LOAD_S = 0.3
 ROOM_FOR_SPARES = 0.35
 MATCH_EVERY = 8
-WISHES = (Edit, Tap, Compare, Listen)
+WISHES = (Edit, Touches, Tap, Compare, Listen)
 """Messages that say what is to be heard."""
 ORDER = (Choose, *WISHES, Loop, Seek, Hand, Gains)
 MOST_NONSENSE = 50
@@ -106,7 +109,9 @@ class Session:
         self._gains_db: dict[str, float] = {}
         self._match: Match | None = None
         self._count = 0
-        self._described: dict[str, Stage] = {}
+        self._described: dict[str, tuple[Stage, str]] = {}
+        self._edited = audition.recipe
+        self._touches: list[Touch] = []
         self._attending = True
         self._nonsense = self._failures = 0
         self._stuck = False
@@ -147,7 +152,7 @@ class Session:
         """
         try:
             message = read_message(text)
-            recipe = parse_recipe(message.recipe) if isinstance(message, Edit) else None
+            recipe = self._read_recipe(message)
         except KettleError as refused:
             self._nonsense += 1
             if self._nonsense >= MOST_NONSENSE:
@@ -175,6 +180,22 @@ class Session:
             self._wake.notify()
         if recipe is not None:
             self._describe(recipe)
+
+    def _read_recipe(self, message: AnyMessage) -> Recipe | None:
+        """The recipe as it is to be heard from a message on, with what is in the hand; None where nothing changes."""
+        if isinstance(message, Touches):
+            found = with_touches(self._edited, message.touches)
+            self._touches = message.touches
+            return found
+        if not isinstance(message, Edit):
+            return None
+        self._edited = parse_recipe(message.recipe)
+        try:
+            return with_touches(self._edited, self._touches)
+        except RecipeError:
+            # what was in the hand is gone
+            self._touches = []
+            return self._edited
 
     def _possible(self, heard: int) -> int:
         """Nobody can have heard what was not rendered yet."""
@@ -223,11 +244,13 @@ class Session:
 
     def _describe(self, recipe: Recipe) -> None:
         """Draw what an edit changed, on the listening thread: a curve follows the hand while the sound is rendered."""
-        stages = {stage.id: stage for stage in recipe.stages()}
-        changed = [stage for stage in stages.values() if self._described.get(stage.id) != stage]
+        rides = rides_in_words(recipe)
+        stages = {stage.id: (stage, rides.get(stage.id, "")) for stage in recipe.stages()}
+        changed = [told for name, told in stages.items() if self._described.get(name) != told]
         self._described = stages
         if changed:
-            pictures = {stage.id: describe_stage(stage, self._audition.rate_hz) for stage in changed}
+            rate_hz = self._audition.rate_hz
+            pictures = {stage.id: describe_stage(stage, rate_hz, words) for stage, words in changed}
             self.send(orjson.dumps({"type": "described", "stages": pictures}).decode())
 
     def run(self) -> None:
@@ -293,7 +316,7 @@ class Session:
         if not self._mail:
             return False
         gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._load.work, 1.0))
-        return set(self._mail) != {Edit} or time.monotonic() - self._rewound >= gap_s
+        return not set(self._mail) <= {Edit, Touches} or time.monotonic() - self._rewound >= gap_s
 
     def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
         """What is to be done now, and the recipes and pieces that belong to it."""
@@ -346,10 +369,10 @@ class Session:
 
     def _wished(self, wanted: Wanted, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> Wanted:
         audition = self._audition
-        if isinstance(message, Edit):
+        if isinstance(message, Edit | Touches):
             self._rewound = time.monotonic()
             audition.check(found[Edit])
-            return replace(wanted, recipe=found[Edit], revision=message.revision)
+            return replace(wanted, recipe=found[Edit], revision=max(wanted.revision, message.revision))
         if isinstance(message, Tap):
             return replace(wanted, tap=(message.stage, message.tap))
         if isinstance(message, Compare):

@@ -18,6 +18,7 @@ from tin_kettle.core.engine.graph.reading import METER_HOP, strongest
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.tonal import BANDS_HZ
 from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.survey.beats import find_grid
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
@@ -193,6 +194,12 @@ def sections(found: Survey) -> list[dict[str, Any]]:
         {"id": f"part-{n}", "name": f"Part {n}", "start_s": round(start, 3), "end_s": round(end, 3)}
         for n, (start, end) in enumerate(propose_sections(found), 1)
     ]
+
+
+def grid(found: Survey) -> dict[str, Any] | None:
+    """Tempo and bars, where the song keeps them."""
+    told = find_grid(found)
+    return told.document() if told else None
 
 
 def look(song_id: int, name: str = "now") -> Survey | Job:

@@ -185,6 +185,6 @@ def test_rides_are_told_among_the_differences():
     before, after = ridden("mids", "width", (0, 1.0)), ridden("hold", "mix", (0, 0.2, "line"), (2, 0.6))
     told = [(d["title"], d["what"], d["before"], d["after"]) for d in differences(before, after)]
     assert told == [
-        ("Bus compressor", "Mix over time", None, "0.2 to 0.6, 2 points"),
-        ("mids", "Width over time", "1 to 1, 1 points", None),
+        ("Bus compressor", "Mix over time", None, "20 to 60 % over 2 points"),
+        ("mids", "Width over time", "100 %", None),
     ]

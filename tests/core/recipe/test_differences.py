@@ -1,6 +1,7 @@
 """What differs between two recipes is listed value by value, in the words of the controls."""
 
 from tests.conftest import recipe_of
+from tin_kettle.core.recipe.describe import describe_recipe
 from tin_kettle.core.recipe.differences import differences
 
 HOLD = {"id": "hold", "kind": "compressor", "params": {"threshold_db": -18}}
@@ -57,3 +58,22 @@ def test_faders_and_groups_are_part_of_it():
     assert ("Drums", "Group", None, "band") in rows
     assert ("bass", "Mute in the print", False, True) in rows
     assert ("band", "Pan", None, 0.5) in rows
+
+
+def test_the_chain_and_the_differences_say_how_a_value_moves():
+    room = {"id": "air", "kind": "room"}
+    sections = [{"id": n, "name": n.upper(), "start_s": 10.0 * i, "end_s": 10.0 * i + 10} for i, n in enumerate("abc")]
+
+    def by_section(param, *values):
+        points = [{"at": {"section": n}, "value": v} for n, v in zip("abc", values, strict=True)]
+        return {"target": "air", "param": param, "points": points}
+
+    recipe = recipe_of(
+        room, sections=sections, automation=[by_section("mix", 0.09, 0.25, 0.09), by_section("on", True, False, True)]
+    )
+    assert describe_recipe(recipe, 48000)["air"]["summary"].startswith("mix 9 to 25 % by section · off in B · ")
+    told = {d["what"]: (d["before"], d["after"]) for d in differences(recipe_of(room, sections=sections), recipe)}
+    assert told["Mix over time"] == (None, "9 to 25 % by section")
+    later = recipe_of(room, sections=sections, automation=[by_section("mix", 0.25, 0.09, 0.09)])
+    (mix, _) = differences(recipe, later)
+    assert (mix["before"], mix["after"]) == ("9 to 25 % by section", "9 to 25 % by section, otherwise")

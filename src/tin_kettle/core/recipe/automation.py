@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.model import Owner, Point, Ramp, Recipe, Ride, Section, SectionTime
+from tin_kettle.core.recipe.model import Owner, Point, Ramp, Recipe, Section, SectionTime
 from tin_kettle.core.stages.declare import Params, describe_params
 from tin_kettle.core.stages.stage import Stage
 
@@ -27,12 +27,14 @@ class Moved:
         param: its canonical name: ``threshold_db``, ``bands.low.gain_db``, ``crossovers_hz.0``.
         about: its declaration, as :func:`describe_params` tells it.
         points: (seconds, value, ramp to the next), in the order of time.
+        by_section: whether all points hang on sections, but for what it begins with.
     """
 
     target: str
     param: str
     about: Mapping[str, Any]
     points: tuple[tuple[float, Value, Ramp], ...]
+    by_section: bool = False
 
     @property
     def is_number(self) -> bool:
@@ -61,20 +63,29 @@ def read_automation(recipe: Recipe) -> list[Moved]:
     listed: dict[tuple[str, str], Moved] = {}
     for i, ride in enumerate(recipe.automation):
         path = f"$.automation[{i}]"
-        if ride.target not in named:
-            raise RecipeError(f"{path}.target", f"there is no stage, branch, bus or group '{ride.target}'; name one")
-        param, about = _find(named[ride.target], ride, f"{path}.param")
+        param, about = located(named.get(ride.target), ride.target, ride.param, path)
         points = [_point(point, about, sections, f"{path}.points[{j}]") for j, point in enumerate(ride.points)]
         if (ride.target, param) in listed:
             raise RecipeError(f"{path}.param", f"'{param}' of '{ride.target}' is ridden twice; put its points together")
         ordered = tuple(sorted(points, key=lambda point: point[0]))
-        listed[ride.target, param] = Moved(ride.target, param, about, ordered)
+        hangs = all(isinstance(point.at, SectionTime) or point.at == 0.0 for point in ride.points)
+        listed[ride.target, param] = Moved(ride.target, param, about, ordered, hangs and len(points) > 1)
     return list(listed.values())
 
 
-def _find(target: Target, ride: Ride, path: str) -> tuple[str, Mapping[str, Any]]:
-    """Canonical name and declaration of what a ride moves."""
-    param, about = _located(target, ride.param, path)
+def located(target: Target | None, name: str, param: str, path: str) -> tuple[str, Mapping[str, Any]]:
+    """Canonical name and declaration of what is to move.
+
+    Args:
+        target: what ``name`` is the id of, None where nothing is.
+
+    Raises:
+        RecipeError: it is not there or must not move; the fields ``target`` and ``param`` of ``path`` are named.
+    """
+    if target is None:
+        raise RecipeError(f"{path}.target", f"there is no stage, branch, bus or group '{name}'; name one")
+    path = f"{path}.param"
+    param, about = _located(target, param, path)
     if about["delays"]:
         raise RecipeError(path, f"'{param}' would move the song in time; set it for the whole song")
     if about["type"] not in ("number", "numbers", "boolean", "choice") or len(about["choices"]) == 1:
@@ -126,13 +137,18 @@ def _item(values: tuple[Params, ...], name: str) -> Params | None:
 def _point(
     point: Point, about: Mapping[str, Any], sections: Mapping[str, Section], path: str
 ) -> tuple[float, Value, Ramp]:
-    value = _value(point.value, about, f"{path}.value")
+    value = allowed(point.value, about, f"{path}.value")
     if point.ramp != "hold" and about["type"] not in ("number", "numbers"):
         raise RecipeError(f"{path}.ramp", f"'{point.ramp}' is not allowed; only numbers ramp, give hold")
-    return _seconds(point.at, sections, f"{path}.at"), value, point.ramp
+    return seconds_of(point.at, sections, f"{path}.at"), value, point.ramp
 
 
-def _seconds(at: float | SectionTime, sections: Mapping[str, Section], path: str) -> float:
+def seconds_of(at: float | SectionTime, sections: Mapping[str, Section], path: str) -> float:
+    """When a point is.
+
+    Raises:
+        RecipeError: it hangs on a section that is not there.
+    """
     if not isinstance(at, SectionTime):
         return at
     if at.section not in sections:
@@ -142,7 +158,12 @@ def _seconds(at: float | SectionTime, sections: Mapping[str, Section], path: str
     return (section.start_s if at.edge == "start" else section.end_s) + at.offset_s
 
 
-def _value(value: Value, about: Mapping[str, Any], path: str) -> Value:
+def allowed(value: Value, about: Mapping[str, Any], path: str) -> Value:
+    """A value that a parameter may have.
+
+    Raises:
+        RecipeError: it may not.
+    """
     kind = about["type"]
     if kind == "boolean":
         if not isinstance(value, bool):
@@ -152,8 +173,8 @@ def _value(value: Value, about: Mapping[str, Any], path: str) -> Value:
         for choice in about["choices"]:
             if choice == value and isinstance(choice, bool) == isinstance(value, bool):
                 return choice  # type: ignore[no-any-return]
-        allowed = ", ".join(str(choice) for choice in about["choices"])
-        raise RecipeError(path, f"{value!r} is not allowed; allowed: {allowed}")
+        choices = ", ".join(str(choice) for choice in about["choices"])
+        raise RecipeError(path, f"{value!r} is not allowed; allowed: {choices}")
     if isinstance(value, bool) or not isinstance(value, float):
         raise RecipeError(path, f"{value!r} is not allowed; a number is expected")
     low, high = about["low"], about["high"]

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.rides_told import rides_in_words
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.declare import describe_params
@@ -16,11 +17,15 @@ from tin_kettle.core.stages.split import DEEPEST, NAMES, PARTS, SplitParams
 from tin_kettle.core.stages.stage import Stage
 
 
-def describe_stage(stage: Stage, rate_hz: float) -> dict[str, Any]:
-    """A stage's summary in words and its picture at a rate."""
+def describe_stage(stage: Stage, rate_hz: float, rides: str = "") -> dict[str, Any]:
+    """A stage's summary in words, with what is ridden of it, and its picture at a rate."""
     kind = stage.declared
     summary = kind.summary(stage.params) if stage.on else "off"
-    return {"summary": summary, "picture": kind.picture(stage.params, rate_hz)}
+    # what moves is told first: a row of the chain has no room for everything
+    return {
+        "summary": " · ".join(filter(None, (rides, summary))),
+        "picture": kind.picture(stage.params, rate_hz),
+    }
 
 
 def stage_response(stage: Stage, at_hz: NDArray[np.float64], rate_hz: float) -> dict[str, list[float]]:
@@ -53,7 +58,8 @@ def stage_response(stage: Stage, at_hz: NDArray[np.float64], rate_hz: float) -> 
 
 def describe_recipe(recipe: Recipe, rate_hz: float) -> dict[str, dict[str, Any]]:
     """Stage id → summary and picture."""
-    return {stage.id: describe_stage(stage, rate_hz) for stage in recipe.stages()}
+    rides = rides_in_words(recipe)
+    return {stage.id: describe_stage(stage, rate_hz, rides.get(stage.id, "")) for stage in recipe.stages()}
 
 
 def describe_kinds() -> list[dict[str, Any]]:

@@ -6,8 +6,10 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from tin_kettle.core.recipe.automation import read_automation
+from tin_kettle.core.recipe.automation import Moved, read_automation
 from tin_kettle.core.recipe.model import Owner, Recipe
+from tin_kettle.core.recipe.names import names
+from tin_kettle.core.recipe.rides_told import ride_words
 from tin_kettle.core.stages.stage import Stage
 
 Difference = dict[str, Any]
@@ -56,32 +58,28 @@ def _stages(recipe: Recipe) -> dict[str, tuple[str, Stage]]:
 
 def _rides(before: Recipe, after: Recipe) -> list[Difference]:
     """Values that move, and how they moved."""
-    ours, theirs = ({(r.target, r.param): r for r in read_automation(recipe)} for recipe in (before, after))
-    names = {name: title for recipe in (before, after) for name, title in _titles(recipe).items()}
+    ours, theirs = (_told(recipe) for recipe in (before, after))
+    called = names(before) | names(after)
     listed = []
     for key in [*theirs, *(key for key in ours if key not in theirs)]:
-        was, now = ours.get(key), theirs.get(key)
+        (was, had), (now, has) = ours.get(key, (None, None)), theirs.get(key, (None, None))
         if was == now:
             continue
         ride = now or was
         assert ride is not None
         stage = None if after.stage(ride.target) is None else ride.target
-        told = [None if one is None else _ride_words(one.points) for one in (was, now)]
+        # the same words for other points would say that nothing changed
+        has = f"{has}, otherwise" if has == had else has
         what = f"{ride.about['label']} over time"
-        listed.append({"stage": stage, "title": names[ride.target], "what": what, "before": told[0], "after": told[1]})
+        listed.append({"stage": stage, "title": called[ride.target], "what": what, "before": had, "after": has})
     return listed
 
 
-def _titles(recipe: Recipe) -> dict[str, str]:
-    stages = {stage.id: stage.declared.title for stage in recipe.stages()}
-    return {**{name: title for name, (title, _) in _faders(recipe).items()}, **stages}
-
-
-def _ride_words(points: tuple[tuple[float, Any, str], ...]) -> str:
-    values = [value for _, value, _ in points]
-    if all(isinstance(value, float) for value in values):
-        return f"{min(values):g} to {max(values):g}, {len(points)} points"
-    return f"{len(points)} points"
+def _told(recipe: Recipe) -> dict[tuple[str, str], tuple[Moved, str]]:
+    """What is ridden → its ride, and that in words."""
+    return {
+        (moved.target, moved.param): (moved, ride_words(moved, recipe.sections)) for moved in read_automation(recipe)
+    }
 
 
 def _row(stage: Stage, what: str, before: Any, after: Any) -> Difference:

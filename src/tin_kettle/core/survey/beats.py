@@ -1,0 +1,157 @@
+"""Tempo and bars, where a song keeps them: for snapping, for lengths in bars, never for anything that must be right.
+
+Ellis (2007, *Beat tracking by dynamic programming*): an envelope of onsets, its period by a weighted autocorrelation,
+and the chain of beats that best agrees with both. A straight grid is laid through the beats; a song whose beats leave
+it is free, and has no grid. Bars begin where the low end strikes hardest.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
+
+from tin_kettle.core.measure.loudness import SLOTS_PER_S
+from tin_kettle.core.survey.survey import Survey
+
+USUAL_BPM, SPREAD_OCT = 110.0, 0.9
+"""Where tempi lie most often, and how widely about it."""
+SLOWEST_BPM, FASTEST_BPM = 45.0, 210.0
+TIGHT = 100.0
+"""How much a beat that comes too soon or too late costs against the onsets; the paper's."""
+FLOOR_DB = 50.0
+"""What lies so far below the loudest is no onset."""
+STEADY_S = 0.035
+"""A grid holds where half of the beats lie so near to it."""
+LEAST_CONFIDENCE = 0.12
+LEAST_S = 8.0
+THREES = 1.5
+"""Bars of three are believed where they are told so much more clearly than bars of four."""
+
+Row = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A tempo that holds for the whole song.
+
+    Args:
+        bpm: beats a minute.
+        first_s: where the first bar begins, at or after nought.
+        bar: beats of a bar, 4 or 3.
+        confidence: 0–1, autocorrelation of the onsets at the beat: how much of what strikes comes again a beat later.
+    """
+
+    bpm: float
+    first_s: float
+    bar: int
+    confidence: float
+
+    @property
+    def beat_s(self) -> float:
+        """Length of a beat."""
+        return 60.0 / self.bpm
+
+    def document(self) -> dict[str, Any]:
+        """Plain values."""
+        return asdict(self)
+
+
+def find_grid(survey: Survey) -> Grid | None:
+    """Tempo and bars of a song; None where it keeps none, is too short or too quiet to tell."""
+    if survey.seconds < LEAST_S:
+        return None
+    low = _onsets(survey.low)
+    onsets = low + _onsets(survey.slots) + _onsets(survey.sharp)
+    onsets = gaussian_filter1d(onsets, 2.0)
+    spread = float(onsets.std())
+    if spread == 0.0:
+        return None
+    onsets = (onsets - onsets.mean()) / spread
+    period, confidence = _period(onsets)
+    if confidence < LEAST_CONFIDENCE:
+        return None
+    beats = _beats(onsets, period)
+    if beats.size < 8:
+        return None
+    beat, first = _straight(beats)
+    off = np.abs(beats - (first + beat * np.round((beats - first) / beat)))
+    if np.median(off) > STEADY_S * SLOTS_PER_S:
+        return None
+    bar, phase = _bars(gaussian_filter1d(low, 2.0), first, beat)
+    start_s = (first + phase * beat) / SLOTS_PER_S
+    bar_s = bar * beat / SLOTS_PER_S
+    return Grid(round(60.0 * SLOTS_PER_S / beat, 2), round(start_s % bar_s, 4), bar, round(confidence, 3))
+
+
+def _onsets(slots: NDArray[np.float64]) -> Row:
+    """(slots,): by how many dB the level rises in 10 ms, where it is near enough to the loudest."""
+    energy = slots[:, 0] + slots[:, 1]
+    loudest = float(energy.max(initial=0.0))
+    if loudest == 0.0:
+        return np.zeros(len(slots))
+    level_db = 10.0 * np.log10(np.maximum(energy / loudest, 10.0 ** (-FLOOR_DB / 10.0)))
+    # the mean of two slots: a low note alone swings within ten milliseconds
+    level_db = np.convolve(level_db, [0.5, 0.5])[: len(slots)]
+    return np.maximum(np.diff(level_db, prepend=level_db[:1]), 0.0)
+
+
+def _period(onsets: Row) -> tuple[float, float]:
+    """Slots from beat to beat, and how much of the onsets agrees."""
+    size = 1 << (2 * onsets.size).bit_length()
+    spectrum = np.fft.rfft(onsets, size)
+    agrees = np.fft.irfft(np.abs(spectrum) ** 2)[: onsets.size] / onsets.size
+    lags = np.arange(round(60 * SLOTS_PER_S / FASTEST_BPM), round(60 * SLOTS_PER_S / SLOWEST_BPM))
+    lags = lags[4 * lags + 2 < agrees.size]
+    bpm = 60.0 * SLOTS_PER_S / lags
+    weight = np.exp(-0.5 * (np.log2(bpm / USUAL_BPM) / SPREAD_OCT) ** 2)
+    # a beat's doubles agree as well: what is only a half or a third of a beat does not
+    told = agrees[lags] + 0.5 * agrees[2 * lags] + 0.25 * (agrees[2 * lags - 1] + agrees[2 * lags + 1])
+    best = int(lags[np.argmax(weight * told)])
+    return float(best), float(np.clip(agrees[best], 0.0, 1.0))
+
+
+def _beats(onsets: Row, period: float) -> Row:
+    """Slots of the beats: the chain with the most onset and the least haste."""
+    back = np.arange(round(period / 2), round(2 * period) + 1)
+    costs = -TIGHT * np.log(back / period) ** 2
+    score, came_from = onsets.copy(), np.full(onsets.size, -1)
+    for t in range(int(back[0]), onsets.size):
+        many = int(np.searchsorted(back, t, side="right"))
+        before = score[t - back[:many]] + costs[:many]
+        best = int(np.argmax(before))
+        if before[best] > 0.0:
+            score[t] += before[best]
+            came_from[t] = t - back[best]
+    ending = score[-round(period) :]
+    last = onsets.size - ending.size + int(np.argmax(ending))
+    found = [last]
+    while came_from[found[-1]] >= 0:
+        found.append(int(came_from[found[-1]]))
+    return np.array(found[::-1], dtype=np.float64)
+
+
+def _straight(beats: Row) -> tuple[float, float]:
+    """Slots from beat to beat and of the first one, of the grid that the middle of the beats lies nearest to."""
+    count = np.arange(beats.size)
+    beat, first = np.polyfit(count, beats, 1)
+    off = np.abs(beats - (first + beat * count))
+    near = off <= max(2.0, 2.0 * float(np.median(off)))
+    beat, first = np.polyfit(count[near], beats[near], 1)
+    return float(beat), float(first)
+
+
+def _bars(low: Row, first: float, beat: float) -> tuple[int, int]:
+    """Beats of a bar, and which beat begins one."""
+    at = np.round(first + beat * np.arange(int((low.size - 1 - first) / beat))).astype(np.intp)
+    at = at[(at >= 1) & (at < low.size - 1)]
+    strikes = np.max([low[at - 1], low[at], low[at + 1]], axis=0)
+    told: dict[int, tuple[float, int]] = {}
+    for bar in (4, 3):
+        means = [float(strikes[phase::bar].mean()) for phase in range(bar)]
+        told[bar] = (max(means) - float(np.mean(means)), int(np.argmax(means)))
+    bar = 3 if told[3][0] > THREES * told[4][0] else 4
+    return bar, told[bar][1]

@@ -1,0 +1,68 @@
+"""Tempo and bars are told where a song keeps them, and nowhere else; rides are held against them."""
+
+import numpy as np
+import pytest
+
+from tests.conftest import RATE_HZ, recipe_of
+from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.survey.beats import find_grid
+from tin_kettle.core.survey.rules.rides import rides_jump
+from tin_kettle.core.survey.survey import survey_song
+from tin_kettle.demo.low_bridge import BEAT_S, LEAD_S, low_bridge
+
+SECONDS = 20
+
+
+def surveyed(samples):
+    return survey_song(recipe_of(), {"mix": ArraySource(samples, RATE_HZ)})
+
+
+def strokes(bpm, first_s, bar, loose_s=0.0):
+    """A low stroke on each bar, higher ones between, over some noise."""
+    rng = np.random.default_rng(2)
+    out = 0.001 * rng.normal(size=(2, SECONDS * RATE_HZ))
+    at = np.arange(4000)
+    for n, second in enumerate(np.arange(first_s, SECONDS - 0.2, 60.0 / bpm)):
+        begin = round((second + rng.normal(0, loose_s)) * RATE_HZ)
+        tone_hz = 900 if n % bar else 60
+        out[:, begin : begin + 4000] += 0.4 * np.exp(-at / 900) * np.sin(2 * np.pi * tone_hz * at / RATE_HZ)
+    return surveyed(out)
+
+
+@pytest.mark.parametrize(("bpm", "first_s", "bar"), [(92.0, 0.37, 4), (140.0, 1.234, 3), (71.0, 2.0, 4)])
+def test_a_steady_tempo_is_found_with_its_bars(bpm, first_s, bar):
+    grid = find_grid(strokes(bpm, first_s, bar))
+    assert grid is not None
+    assert grid.bpm == pytest.approx(bpm, abs=0.2)
+    assert grid.bar == bar
+    assert grid.first_s == pytest.approx(first_s % (bar * 60.0 / bpm), abs=0.02)
+
+
+def test_a_song_has_the_tempo_that_it_was_made_with():
+    grid = find_grid(surveyed(low_bridge()[:, : 40 * RATE_HZ]))
+    assert grid is not None
+    assert grid.beat_s == pytest.approx(BEAT_S, rel=0.002)
+    assert grid.first_s == pytest.approx(LEAD_S, abs=0.03)
+
+
+def test_a_free_song_and_noise_and_silence_have_none():
+    assert find_grid(strokes(120.0, 0.1, 4, loose_s=0.15)) is None
+    assert find_grid(surveyed(0.1 * np.random.default_rng(0).normal(size=(2, 10 * RATE_HZ)))) is None
+    assert find_grid(surveyed(np.zeros((2, 10 * RATE_HZ)))) is None
+    assert find_grid(surveyed(np.zeros((2, 100)))) is None
+
+
+def ridden(*points):
+    named = [dict(zip(("at", "value", "ramp"), point, strict=True)) for point in points]
+    ride = {"target": "level", "param": "gain_db", "points": named}
+    return recipe_of({"id": "level", "kind": "trim"}, automation=[ride])
+
+
+def test_a_ride_that_jumps_is_found_with_its_place():
+    song = strokes(120.0, 0.1, 4)
+    assert not list(rides_jump(song, ridden((0, 0, "hold"), (5, -5.9, "hold"))))
+    (found,) = rides_jump(song, ridden((0, 0, "hold"), (5, -7, "hold")))
+    assert (found.value, round(found.at_s)) == (7.0, 5)
+    # slow enough for a beat, and too fast for one
+    assert not list(rides_jump(song, ridden((5, 0, "line"), (6.2, -12, "hold"))))
+    assert list(rides_jump(song, ridden((5, 0, "line"), (5.9, -12, "hold"))))
