@@ -4,6 +4,7 @@ import type {
   Described,
   Difference,
   Edit,
+  Grid,
   KeptChain,
   MapRows,
   Matched,
@@ -21,6 +22,8 @@ import type {
   Stage,
   Stages,
   Survey,
+  Take,
+  Touch,
   Value,
   Version,
   View,
@@ -87,6 +90,11 @@ export const api = {
       `/songs/${id}/waveform?from=${Math.floor(from)}&to=${Math.ceil(to)}&columns=${columns}${bus ? `&bus=${bus}` : ""}`,
     ),
   bringOut: (low_hz: number, high_hz: number) => ask<Recipe>("/bring-out", "POST", { low_hz, high_hz }),
+  /** the recipe with what a hand did written into its rides */
+  take: (recipe: Recipe, takes: Take[]) => ask<Recipe>("/takes", "POST", { recipe, takes }),
+  /** the recipe as it sounds with values in the hand: rides shifted, or written over */
+  touched: (recipe: Recipe, touches: Touch[]) => ask<Recipe>("/touches", "POST", { recipe, touches }),
+  tapped: (taps_s: number[], bar: number) => ask<Grid>("/grid", "POST", { taps_s, bar }),
   describe: (recipe: Recipe, rate: number) =>
     ask<Record<string, Described>>(`/describe?rate=${rate}`, "POST", recipe),
   /** `leaving` while the page goes away: the request goes on without it */

@@ -1,7 +1,7 @@
 /** What the server answers, beside the recipe whose types are generated. */
-import type { Branch, Bus, Recipe, Ride } from "./recipe";
+import type { Branch, Bus, Point, Recipe, Ride } from "./recipe";
 
-export type { Branch, Bus, Recipe, Ride };
+export type { Branch, Bus, Point, Recipe, Ride };
 export type Stage = Recipe["master"][number];
 export type Kind = Stage["kind"];
 export type Channels = "stereo" | "mid" | "side" | "left" | "right";
@@ -48,11 +48,39 @@ export interface Revision {
   bounces: number;
 }
 
+/** A value in the hand; `trim_from` what was heard of its ride as the hand took it, where that goes on, shifted. */
+export interface Touch {
+  target: string;
+  param: string;
+  value: Point["value"];
+  trim_from: number | null;
+}
+
+/** All that a hand did to one value while the song played. */
+export interface Take {
+  target: string;
+  param: string;
+  passages: { moves: [seconds: number, value: Point["value"]][]; end_s: number }[];
+  trim_from: number[] | null;
+  again: "writes over" | "is ignored";
+}
+
+/** A tempo that holds for the whole song: where its first bar begins, and beats a bar. */
+export interface Grid {
+  bpm: number;
+  first_s: number;
+  bar: number;
+  /** 0–1, as it was found; 1 where it was tapped */
+  confidence: number;
+}
+
 export interface View {
   lane?: string;
   stage?: string | null;
   loop?: [number, number] | null;
   song?: number;
+  /** tempo and bars as they were tapped */
+  grid?: Grid | null;
 }
 
 export interface Song extends SongRow {
@@ -75,6 +103,8 @@ export interface Param {
   scale: "linear" | "log";
   ticks: number[];
   choices: (string | number)[];
+  /** whether moving it would move the song in time */
+  delays: boolean;
 }
 
 export interface KindInfo {
@@ -96,8 +126,8 @@ export interface KindInfo {
 
 export interface Stages {
   kinds: KindInfo[];
-  /** the parameters of a branch */
-  branch: Param[];
+  /** the parameters that every stage has beside its own, and those of buses, groups and branches */
+  shared: Record<"stage" | "bus" | "branch", Param[]>;
   split: SplitDeclared;
 }
 
@@ -210,6 +240,8 @@ export interface Survey extends Partial<MapRows> {
   received?: Measures;
   findings?: Finding[];
   dismissed?: number;
+  /** tempo and bars, where the song keeps them */
+  grid?: Grid | null;
   /** stage id → advice that the song itself gives */
   notes?: Record<string, string[]>;
   /** stage id → what a dynamic stage does over the song, in words */

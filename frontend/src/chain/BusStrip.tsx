@@ -2,46 +2,23 @@ import { useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useRef } from "react";
 import { api, upload } from "../api/client";
-import type { Bus, Param, Recipe } from "../api/types";
+import type { Bus, Recipe } from "../api/types";
 import { dissolve, setBus } from "../state/editing";
 import { freshIds } from "../tree/fresh";
 import { listenAs, openSong } from "../state/listening";
 import { edit } from "../state/edits";
+import { RiddenRule } from "../rides/RiddenRule";
 import { rest, settle } from "../state/saving";
-import { complain, useBench } from "../state/store";
+import { complain, NO_PARAMS, useBench } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";
-import { formatDb } from "../ui/format";
+import { formatValue } from "../ui/format";
 import { InlineName } from "../ui/InlineName";
-import { Rule } from "../ui/Rule";
-import { BASE_RULE } from "../ui/scale";
-
-const GAIN: Param = {
-  ...BASE_RULE,
-  name: "gain_db",
-  label: "Level",
-  unit: "dB",
-  says: "How loud the bus is in the sum, after its chain.",
-  default: 0,
-  low: -60,
-  high: 24,
-  ticks: [-60, -36, -12, 0, 12, 24],
-};
-const PAN: Param = {
-  ...BASE_RULE,
-  name: "pan",
-  label: "Pan",
-  unit: "",
-  says: "Turns one side down: the right one below the middle, the left one above.",
-  default: 0,
-  low: -1,
-  high: 1,
-  ticks: [-1, 0, 1],
-};
 
 /** A bus's fader, its mute in the print, and solo and mute for the ear alone. */
 export function BusStrip({ bus }: { bus: Bus }) {
   const recipe = useBench((s) => s.recipe)!;
   const listening = useBench((s) => s.listening);
+  const params = useBench((s) => s.stages?.shared.bus ?? NO_PARAMS);
   const title = bus.name || bus.id;
   const change = (fields: Partial<Bus>, label: string, resting = false) => {
     const { recipe: present } = useBench.getState();
@@ -80,13 +57,21 @@ export function BusStrip({ bus }: { bus: Bus }) {
         <BusMenu bus={bus} recipe={recipe} change={change} />
       </div>
       <div className="grid grid-cols-2 gap-3">
-        <Rule
-          param={GAIN}
-          value={bus.gain_db}
-          onMove={(gain_db) => change({ gain_db }, `level ${formatDb(gain_db, true)}`)}
-          onRest={rest}
-        />
-        <Rule param={PAN} value={bus.pan} onMove={(pan) => change({ pan }, "pan")} onRest={rest} />
+        {params.map((param) =>
+          param.name === "gain_db" || param.name === "pan" ? (
+            <RiddenRule
+              key={param.name}
+              target={bus.id}
+              path={param.name}
+              param={param}
+              value={bus[param.name]}
+              onMove={(value) =>
+                change({ [param.name]: value }, `${param.label.toLowerCase()} ${formatValue(param, value)}`)
+              }
+              onRest={rest}
+            />
+          ) : null,
+        )}
       </div>
       {bus.muted && <p className="pb-1 text-copper">muted in the print</p>}
     </div>

@@ -3,19 +3,18 @@ import { DIM_DB, setMonitor, toggleDim } from "../state/listening";
 import { useBench } from "../state/store";
 import { Hint } from "../ui/Hint";
 import { Rule } from "../ui/Rule";
+import { BASE_RULE } from "../ui/scale";
 
 const MONITOR: Param = {
+  ...BASE_RULE,
   name: "monitor",
-  type: "number",
   label: "Monitor",
   says: "How loud the bench is heard. It never changes the print.",
   unit: "dB",
   default: -6,
   low: -60,
   high: 0,
-  scale: "linear",
   ticks: [-60, -40, -20, 0],
-  choices: [],
 };
 
 /** How loud the bench is heard. */

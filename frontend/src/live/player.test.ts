@@ -49,6 +49,7 @@ vi.mock("./socket.worker.ts?worker", () => ({ default: FakeWorker }));
 const { LivePlayer } = await import("./player");
 
 const events = {
+  rendered: vi.fn(),
   connected: vi.fn(),
   problem: vi.fn(),
   underruns: vi.fn(),

@@ -17,6 +17,8 @@ export interface PlayerEvents {
   underruns: (count: number) => void;
   work: (work: Work) => void;
   described: (stages: Record<string, Described>) => void;
+  /** A block came, to be heard soon. */
+  rendered: (head: BlockHead) => void;
   /** A block begins to be heard. */
   heard: (moment: Moment) => void;
 }
@@ -117,6 +119,7 @@ export class LivePlayer {
       const { head, values, meters } = message;
       this.coming.push({ head, values, meters });
       if (this.coming.length > KEPT_MOMENTS) this.coming.shift();
+      this.events.rendered(head);
     } else if (message.type === "hello") {
       this.coming = [];
       this.events.connected(true);

@@ -1,5 +1,5 @@
 /** The wire of the live socket: blocks in, messages out. */
-import type { Described, Listening, Match, Recipe } from "../api/types";
+import type { Described, Listening, Match, Recipe, Touch } from "../api/types";
 
 export const HEADER_BYTES = 40;
 const MAGIC = 0x564c4b54; // "TKLV", little-endian
@@ -107,6 +107,7 @@ export function otherName(meters: string): string {
 /** What the bench asks of the socket's worker; the worker adds the position being heard. */
 export type Ask =
   | { type: "edit"; recipe: Recipe; revision: number }
+  | { type: "touches"; touches: Touch[]; revision: number }
   | { type: "seek"; song: number }
   | { type: "loop"; loop: [number, number] | null }
   | { type: "tap"; stage: string | null; tap: Tap }

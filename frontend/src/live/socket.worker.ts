@@ -15,7 +15,7 @@ let heard = { epoch: 0, position: 0 };
 let songHeard = 0;
 const blocks: { epoch: number; position: number; song: number }[] = [];
 /** The last of each kind, said again when the connection is back. */
-const KINDS = ["edit", "loop", "tap", "choose", "compare", "hand", "gains", "listen"] as const;
+const KINDS = ["edit", "touches", "loop", "tap", "choose", "compare", "hand", "gains", "listen"] as const;
 const standing: { [Kind in (typeof KINDS)[number]]?: Ask } = {};
 
 const tell = (message: FromWorker) => self.postMessage(message);

@@ -8,6 +8,7 @@ import { Header } from "./Header";
 import { useImporting } from "../state/importing";
 import { obeyBeforeLists, obeyKey } from "./keys";
 import { keepMine, leaveUnkept, takeTheirs, takeUp } from "../state/edits";
+import { watchHand } from "../state/riding";
 import { saveLeaving } from "../state/saving";
 import { complain, useBench } from "../state/store";
 import { formatMoment } from "../ui/format";
@@ -17,10 +18,12 @@ export function Bench() {
     window.addEventListener("keydown", obeyBeforeLists, true);
     window.addEventListener("keydown", obeyKey);
     window.addEventListener("pagehide", saveLeaving);
+    const unwatch = watchHand();
     return () => {
       window.removeEventListener("keydown", obeyBeforeLists, true);
       window.removeEventListener("keydown", obeyKey);
       window.removeEventListener("pagehide", saveLeaving);
+      unwatch();
     };
   }, []);
   return (

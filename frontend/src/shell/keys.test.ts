@@ -33,12 +33,13 @@ const heard = vi.hoisted(() => ({
   setLoop: vi.fn(),
   setMatched: vi.fn(),
   setMonitor: vi.fn(),
+  onBlocks: vi.fn(),
   setPlaying: vi.fn(),
   setView: vi.fn(),
   toggleDim: vi.fn(),
   WITHOUT_CHAIN: "without:*",
 }));
-const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn() }));
+const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn(), onHand: vi.fn() }));
 vi.mock("../state/listening", () => heard);
 vi.mock("../state/edits", () => edits);
 
@@ -91,7 +92,7 @@ beforeEach(() => {
   vi.clearAllMocks();
   useBench.setState({
     song: { id: 1, rate_hz: 48000, frames: 480000 * 2 } as unknown as Song,
-    stages: { kinds, branch: [], split: DECLARED },
+    stages: { kinds, shared: { stage: [], bus: [], branch: [] }, split: DECLARED },
     recipe,
     lane: MASTER,
     selected: "c",

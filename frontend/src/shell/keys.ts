@@ -32,6 +32,7 @@ import {
   WITHOUT_CHAIN,
 } from "../state/listening";
 import { step } from "../state/edits";
+import { arm, useRiding } from "../state/riding";
 import { homeOf, MASTER, splitOf, walkChain } from "../tree/tree";
 import { useBench } from "../state/store";
 
@@ -81,6 +82,15 @@ function loopEdge(edge: 0 | 1): void {
   const [start, end] = loop ?? [0, song.frames];
   if (edge === 0) setLoop([Math.min(at, song.frames - least), end > at + least ? end : song.frames]);
   else setLoop([start < at - least ? start : 0, Math.max(at, least)]);
+}
+
+/** Open the table of sections of the control that has the focus, or close it. */
+function openTable(): void {
+  const { table } = useRiding.getState();
+  const [target, param] =
+    document.activeElement?.closest<HTMLElement>("[data-ride]")?.dataset.ride?.split(" ") ?? [];
+  if (target && param) useRiding.setState({ table: { target, param } });
+  else if (table) useRiding.setState({ table: null });
 }
 
 function choose(direction: 1 | -1): void {
@@ -316,6 +326,14 @@ export const KEYS: KeyAction[] = [
   { keys: ["c"], shown: "C", says: "add a bus compressor", group: "Chain", act: () => addKind("compressor") },
   { keys: ["e"], shown: "E", says: "add an equalizer", group: "Chain", act: () => addKind("equalizer") },
   { keys: [], shown: "X held", says: "exaggerate the compressor", group: "Chain" },
+  {
+    keys: ["t"],
+    shown: "T",
+    says: "record what moves while the song plays",
+    group: "Edits",
+    act: () => arm(!useRiding.getState().armed),
+  },
+  { keys: ["g"], shown: "G", says: "the control's value by section", group: "Edits", act: openTable },
   { keys: ["Ctrl+z"], shown: "Ctrl Z", says: "undo", group: "Edits", act: () => void step("undo") },
   {
     keys: ["Ctrl+Shift+z", "Ctrl+y"],

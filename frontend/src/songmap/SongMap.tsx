@@ -7,6 +7,7 @@ import type { Span } from "../state/store";
 import { kindInfo, useBench } from "../state/store";
 import { edit } from "../state/edits";
 import { formatDb, formatTime } from "../ui/format";
+import { Lanes } from "../rides/Lanes";
 import { Playhead } from "../ui/Playhead";
 import type { Row } from "./drawing";
 import { Overlay, StillMap } from "./layers";
@@ -203,6 +204,7 @@ export function SongMap() {
         </div>
         <MapNotes />
       </div>
+      <Lanes view={view} />
     </section>
   );
 }

@@ -1,8 +1,8 @@
 import type { Band, Channels } from "../api/types";
+import { RiddenRule } from "../rides/RiddenRule";
 import { rest } from "../state/saving";
 import { useItems } from "../state/store";
 import { Choice } from "../ui/Choice";
-import { Rule } from "../ui/Rule";
 import { bandWords, changeBand, copyToOther, hasGain, isPass, SHAPES } from "./bands";
 import { changeBands } from "./changeBands";
 import type { EqualizerStage } from "./changeBands";
@@ -59,9 +59,18 @@ export function BandFigures({
           onChange={(channels) => change({ channels: channels as Channels }, true)}
         />
       </div>
-      <Rule param={param("hz")} value={band.hz} onMove={(hz) => change({ hz })} onRest={rest} />
+      <RiddenRule
+        target={stage.id}
+        path={`bands.${band.id}.hz`}
+        param={param("hz")}
+        value={band.hz}
+        onMove={(hz) => change({ hz })}
+        onRest={rest}
+      />
       {hasGain(band) ? (
-        <Rule
+        <RiddenRule
+          target={stage.id}
+          path={`bands.${band.id}.gain_db`}
           param={param("gain_db")}
           value={band.gain_db}
           onMove={(gain_db) => change({ gain_db })}
@@ -80,7 +89,14 @@ export function BandFigures({
       ) : (
         <span />
       )}
-      <Rule param={param("q")} value={band.q} onMove={(q) => change({ q })} onRest={rest} />
+      <RiddenRule
+        target={stage.id}
+        path={`bands.${band.id}.q`}
+        param={param("q")}
+        value={band.q}
+        onMove={(q) => change({ q })}
+        onRest={rest}
+      />
       <div className="flex flex-col gap-1">
         <button
           type="button"

@@ -1,20 +1,20 @@
 import { useRef } from "react";
 import type { Branch, Param } from "../api/types";
 import { edit } from "../state/edits";
+import { RiddenRule } from "../rides/RiddenRule";
 import { rest } from "../state/saving";
-import { useBench } from "../state/store";
+import { NO_PARAMS, useBench } from "../state/store";
 import { BranchSolo } from "../chain/BranchSolo";
 import { setBranch } from "../tree/splits";
 import { nameOfHome } from "../tree/tree";
 import { formatValue } from "../ui/format";
 import { Needle } from "../ui/needle";
-import { Rule } from "../ui/Rule";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { heardNow } from "../state/useHeard";
 
 /** A branch's fader: level, pan, width, what it gives at the moment, alone or left out for the ear. */
 export function BranchStrip({ branch }: { branch: Branch }) {
-  const params = useBench((s) => s.stages?.branch ?? []);
+  const params = useBench((s) => s.stages?.shared.branch ?? NO_PARAMS);
   const name = branch.name || branch.id;
   const stages = branch.chain.length;
   return (
@@ -44,7 +44,9 @@ type Faded = "gain_db" | "pan" | "width";
 
 function Fader({ branch, param }: { branch: Branch; param: Param }) {
   return (
-    <Rule
+    <RiddenRule
+      target={branch.id}
+      path={param.name}
       param={param}
       value={branch[param.name as Faded]}
       onMove={(value) => {

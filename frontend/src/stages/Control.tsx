@@ -1,9 +1,11 @@
 import { Switch } from "radix-ui";
 import type { Param, Value } from "../api/types";
+import { RideBadge } from "../rides/RideBadge";
+import { RiddenRule } from "../rides/RiddenRule";
+import { useRidden } from "../rides/useRidden";
 import { rest } from "../state/saving";
 import { Choice } from "../ui/Choice";
 import { Hint } from "../ui/Hint";
-import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
 
 const FEW = 5;
@@ -11,6 +13,9 @@ const FEW = 5;
 const WIDEST = 22;
 
 interface Props {
+  /** the id of the stage, and the path of the value in it */
+  target: string;
+  path: string;
   param: Param;
   value: Value;
   idle: boolean;
@@ -18,18 +23,30 @@ interface Props {
 }
 
 /** One parameter as its declaration asks: a rule, a switch or a choice. */
-export function Control({ param, value, idle, onChange }: Props) {
+export function Control({ target, path, param, value, idle, onChange }: Props) {
+  const ridden = useRidden(target, path);
   if (param.type === "number" && typeof value === "number")
     return (
       <div className={idle ? "stale" : ""}>
-        <Rule param={param} value={value} onMove={(next) => onChange(next, false)} onRest={rest} />
+        <RiddenRule
+          target={target}
+          path={path}
+          param={param}
+          value={value}
+          onMove={(next) => onChange(next, false)}
+          onRest={rest}
+        />
       </div>
     );
+  const shown = ridden?.value ?? value;
+  const badge = !param.delays && (
+    <RideBadge target={target} path={path} label={param.label} on={ridden !== null} />
+  );
   if (param.type === "boolean")
     return (
-      <label className="flex h-[47px] items-start gap-2 pt-[2px]">
+      <label className="group/ride flex h-[47px] items-start gap-2 pt-[2px]" data-ride={`${target} ${path}`}>
         <Switch.Root
-          checked={value === true}
+          checked={shown === true}
           aria-label={param.label}
           onCheckedChange={(next) => onChange(next, true)}
           className="h-[16px] w-[30px] shrink-0 border border-rim bg-well data-[state=checked]:bg-rim"
@@ -39,6 +56,7 @@ export function Control({ param, value, idle, onChange }: Props) {
         <Hint text={param.says}>
           <span>{param.label}</span>
         </Hint>
+        {badge}
       </label>
     );
   // a choice of one is none yet
@@ -50,14 +68,20 @@ export function Control({ param, value, idle, onChange }: Props) {
   const long = options.reduce((letters, { label }) => letters + label.length + 2, 0) > WIDEST;
   const List = long || param.choices.length > FEW ? Choice : Segments;
   return (
-    <div className={`flex h-[47px] flex-col gap-1 ${idle ? "stale" : ""}`}>
-      <Hint text={param.says}>
-        <span className="truncate">{param.label}</span>
-      </Hint>
+    <div
+      className={`group/ride flex h-[47px] flex-col gap-1 ${idle ? "stale" : ""}`}
+      data-ride={`${target} ${path}`}
+    >
+      <span className="flex min-w-0 items-baseline gap-1">
+        <Hint text={param.says}>
+          <span className="truncate">{param.label}</span>
+        </Hint>
+        {badge}
+      </span>
       <div>
         <List
           label={param.label}
-          value={typeof value === "string" || typeof value === "number" ? String(value) : ""}
+          value={typeof shown === "string" || typeof shown === "number" ? String(shown) : ""}
           options={options}
           onChange={(next) => onChange(param.choices.find((choice) => String(choice) === next) ?? null, true)}
         />

@@ -8,24 +8,12 @@ import { followWork, newReference } from "./keepWork";
 
 /** What has a place of its own on the bench. */
 const ELSEWHERE = new Set(["key", "bands", "phase", "by", "crossovers_hz", "widths"]);
-const MIX: Param = {
-  name: "mix",
-  type: "number",
-  label: "Mix",
-  says: "How much of the treated sound against the untouched one, aligned.",
-  unit: "",
-  default: 1,
-  low: 0,
-  high: 1,
-  scale: "linear",
-  ticks: [0, 0.5, 1],
-  choices: [],
-};
-
 /** The controls of any stage, from its declaration. */
 export function Controls({ stage }: { stage: Stage }) {
   const info = kindInfo(stage.kind);
+  const shared = useBench((s) => s.stages?.shared.stage.find(({ name }) => name === "mix"));
   if (!info) return null;
+  const mix = shared && { ...shared, default: info.mix };
   const values = stage.params as unknown as Record<string, Value>;
   const change = (param: Param, value: Value, resting: boolean) => {
     const { recipe } = useBench.getState();
@@ -39,6 +27,7 @@ export function Controls({ stage }: { stage: Stage }) {
   const params = [...shown].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
   return (
     <div
+      data-controls
       className={`grid min-h-0 content-start gap-x-[18px] gap-y-[1px] overflow-y-auto px-[4px] [&_.seg>button]:px-[6px] pt-2 pb-1 max-[1180px]:grid-cols-4 ${params.length > 9 ? "grid-cols-5" : "grid-cols-4"}`}
     >
       {params.map((param) =>
@@ -47,6 +36,8 @@ export function Controls({ stage }: { stage: Stage }) {
         ) : (
           <Control
             key={param.name}
+            target={stage.id}
+            path={param.name}
             param={param}
             value={values[param.name] ?? null}
             idle={isIdle(param.name, values)}
@@ -54,15 +45,17 @@ export function Controls({ stage }: { stage: Stage }) {
           />
         ),
       )}
-      {info.mixes && (
+      {info.mixes && mix && (
         <Control
-          param={{ ...MIX, default: info.mix }}
+          target={stage.id}
+          path="mix"
+          param={mix}
           value={stage.mix}
           idle={false}
           onChange={(value) => {
             const { recipe } = useBench.getState();
             if (recipe && typeof value === "number")
-              edit(setField(recipe, stage.id, { mix: value }), paramLabel(info.title, MIX, value));
+              edit(setField(recipe, stage.id, { mix: value }), paramLabel(info.title, mix, value));
           }}
         />
       )}

@@ -25,6 +25,8 @@ export function PartFigures({ stage, part, label, isIdle }: Props) {
         .map((param) => (
           <Control
             key={param.name}
+            target={stage.id}
+            path={`bands.${part.id}.${param.name}`}
             param={param}
             value={values[param.name] ?? null}
             idle={isIdle(param.name)}

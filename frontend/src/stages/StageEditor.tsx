@@ -6,6 +6,9 @@ import { compare, listen } from "../state/listening";
 import { kindInfo, useBench } from "../state/store";
 import { SongView } from "../songview/SongView";
 import { stageOf } from "../tree/tree";
+import { RideOffer } from "../rides/RideOffer";
+import { RideTools } from "../rides/RideTools";
+import { SectionTable } from "../rides/SectionTable";
 import { Segments } from "../ui/Segments";
 import { VIEWS } from "./views";
 
@@ -25,12 +28,14 @@ export function StageEditor() {
   return (
     <section
       aria-label="Stage"
-      className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[30px_minmax(0,1fr)] gap-y-2 bg-enamel px-[14px] pt-[8px]"
+      className="relative grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[30px_minmax(0,1fr)] gap-y-2 bg-enamel px-[14px] pt-[8px]"
     >
       <Heading stage={stage} />
       <Suspense fallback={<span />}>
         <Body key={stage.id} stage={stage} />
       </Suspense>
+      <SectionTable />
+      <RideOffer />
     </section>
   );
 }
@@ -79,6 +84,9 @@ function Heading({ stage }: { stage: Stage }) {
         >
           without<span className="max-[1100px]:hidden"> it</span>
         </button>
+      </span>
+      <span className="ml-auto">
+        <RideTools />
       </span>
     </div>
   );

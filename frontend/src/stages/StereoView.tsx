@@ -2,11 +2,11 @@ import { useRef } from "react";
 import type { Stage } from "../api/types";
 import { setParams } from "../state/editing";
 import { edit } from "../state/edits";
+import { RiddenRule } from "../rides/RiddenRule";
 import { rest } from "../state/saving";
 import { paramInfo, useBench } from "../state/store";
 import { cornersFor } from "../tree/splits";
 import { formatHz } from "../ui/format";
-import { Rule } from "../ui/Rule";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import type { Axis, Frame } from "../plots/plot";
@@ -79,8 +79,10 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
           {widths.map((value, index) => {
             const label = `${formatHz(edges[index]!)} to ${formatHz(edges[index + 1]!)}`;
             return (
-              <Rule
+              <RiddenRule
                 key={index}
+                target={stage.id}
+                path={`widths.${index}`}
                 param={{ ...width, name: `width_${index}`, label }}
                 value={value}
                 onMove={(next) =>

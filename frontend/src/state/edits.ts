@@ -22,12 +22,34 @@ export function onEdit(send: typeof sendEdit): void {
 }
 
 let revisionHeard = 0;
+
+/** The number of the next state that is sent to be heard; blocks name it. */
+export function nextRevision(): number {
+  return ++revisionHeard;
+}
+
+/** What moves ridden values takes edits up before they become any; `end` writes down what it holds. */
+interface Hand {
+  takes: (edited: Recipe, label: string) => boolean;
+  end: () => Promise<void>;
+}
+let hand: Hand = { takes: () => false, end: () => Promise.resolve() };
+
+export function onHand(taken: Hand): void {
+  hand = taken;
+}
+
 let sentAt = 0;
 let sendTimer: ReturnType<typeof setTimeout> | null = null;
 
 /** Change the recipe: heard and drawn at once, kept as a revision when the hand rests. */
 export function edit(edited: Recipe, label: string, resting = false): void {
-  if (edited === get().recipe) return;
+  if (edited === get().recipe || hand.takes(edited, label)) return;
+  keep(edited, label, resting);
+}
+
+/** Make a recipe the present one, whatever a hand holds. */
+export function keep(edited: Recipe, label: string, resting = false): void {
   // what is gone cannot move
   const recipe = withoutLostRides(edited);
   set({ recipe, saved: "saving" });
@@ -59,7 +81,7 @@ function sendSoon(): void {
     sendTimer = null;
     sentAt = performance.now();
     const { recipe } = get();
-    if (recipe) sendEdit(disguise?.(recipe) ?? recipe, ++revisionHeard);
+    if (recipe) sendEdit(disguise?.(recipe) ?? recipe, nextRevision());
   };
   if (wait === 0 && !sendTimer) send();
   else sendTimer ??= setTimeout(send, wait);
@@ -146,6 +168,7 @@ async function goTo(move: (song: number) => Promise<Revision>): Promise<void> {
   const { song } = get();
   if (!song) return;
   try {
+    await hand.end();
     await settle();
     if (get().saved === "failed") {
       complain("The last edit is not kept yet, so that nothing was undone; it is tried again.");

@@ -1,8 +1,8 @@
 /** Playing, comparing and ways of listening. Nothing here ever changes the recipe. */
 import { api } from "../api/client";
-import type { Listening, Match, Matched, Param, Stages } from "../api/types";
+import type { Grid, Listening, Match, Matched, Param, Stages } from "../api/types";
 import { LivePlayer } from "../live/player";
-import type { Tap } from "../live/protocol";
+import type { BlockHead, Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
 import { MASTER, stageOf } from "../tree/tree";
@@ -38,9 +38,18 @@ export function addressed(): number | null {
 }
 
 let opening = 0;
+let onRendered: (head: BlockHead) => void = () => undefined;
+let letGo: () => Promise<void> = () => Promise.resolve();
+
+/** What records needs to know of every block that comes, and writes down what it holds before another song opens. */
+export function onBlocks(rendered: typeof onRendered, end: typeof letGo): void {
+  onRendered = rendered;
+  letGo = end;
+}
 
 export async function openSong(id: number): Promise<void> {
   const mine = ++opening;
+  await letGo();
   // what was edited of the song before is kept first
   await settle();
   const [declared, song] = await Promise.all([api.stages(), api.song(id)]);
@@ -58,7 +67,7 @@ export async function openSong(id: number): Promise<void> {
         Object.entries(kind.items).map(([name, item]) => [name, { ...item, params: within(item.params) }]),
       ),
     })),
-    branch: declared.branch,
+    shared: declared.shared,
     split: declared.split,
   };
   player?.close();
@@ -76,6 +85,7 @@ export async function openSong(id: number): Promise<void> {
     other: "received",
     loop: song.view.loop ?? null,
     view: null,
+    grid: song.view.grid ?? null,
     tap: "result",
     listening: PLAIN,
     connected: false,
@@ -93,6 +103,7 @@ export async function openSong(id: number): Promise<void> {
     connected: (connected) => set({ connected }),
     problem: (problem) => set({ problem }),
     underruns: (underruns) => set({ underruns }),
+    rendered: (head) => onRendered(head),
     described: (stages) => set({ described: { ...get().described, ...stages } }),
     work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
     heard: ({ head, meters }) => {
@@ -284,6 +295,12 @@ export function seek(song: number): void {
   keepView(to);
 }
 
+/** Tempo and bars as they were tapped; null goes back to what was found. */
+export function setGrid(grid: Grid | null): void {
+  set({ grid });
+  keepView();
+}
+
 export function setLoop(loop: Span | null): void {
   set({ loop });
   player?.ask({ type: "loop", loop });
@@ -331,9 +348,10 @@ function saveView(): void {
   if (viewTimer === null) return;
   clearTimeout(viewTimer);
   viewTimer = null;
-  const { song, selected, loop, lane } = get();
+  const { song, selected, loop, lane, grid } = get();
   const position = viewedAt ?? player?.now()?.song ?? 0;
-  if (song) api.view(song.id, { stage: selected, lane, loop, song: Math.round(position) }).catch(complain);
+  if (song)
+    api.view(song.id, { stage: selected, lane, loop, grid, song: Math.round(position) }).catch(complain);
 }
 
 const TRY_S = 8;

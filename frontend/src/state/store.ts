@@ -1,6 +1,16 @@
 /** The bench's state: the song, its recipe as it is being edited, and how it is listened to. */
 import { create } from "zustand";
-import type { Described, KindInfo, Listening, Param, Recipe, Revision, Song, Stages } from "../api/types";
+import type {
+  Described,
+  Grid,
+  KindInfo,
+  Listening,
+  Param,
+  Recipe,
+  Revision,
+  Song,
+  Stages,
+} from "../api/types";
 import type { Tap, Work } from "../live/protocol";
 import type { Lane } from "./editing";
 import { MASTER } from "../tree/tree";
@@ -48,6 +58,8 @@ interface BenchState {
   dim: boolean;
   loop: Span | null;
   view: Span | null;
+  /** tempo and bars as they were tapped; null where what was found holds */
+  grid: Grid | null;
   tap: Tap;
   listening: Listening;
   connected: boolean;
@@ -97,6 +109,7 @@ export const useBench = create<BenchState>(() => ({
   dim: false,
   loop: null,
   view: null,
+  grid: null,
   tap: "result",
   listening: PLAIN,
   connected: false,
@@ -126,7 +139,7 @@ export function kindInfo(kind: string): KindInfo | undefined {
   return useBench.getState().stages?.kinds.find((info) => info.kind === kind);
 }
 
-const NO_PARAMS: Param[] = [];
+export const NO_PARAMS: Param[] = [];
 
 /** The parameters of what a stage's list holds, such as an equalizer's bands. */
 export function useItems(kind: string, list: string): Param[] {

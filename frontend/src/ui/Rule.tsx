@@ -1,5 +1,6 @@
 import { Slider } from "radix-ui";
 import { useRef, useState } from "react";
+import type { ReactNode } from "react";
 import type { Param } from "../api/types";
 import { formatTick, formatValue, parseValue } from "./format";
 import { Hint } from "./Hint";
@@ -11,7 +12,11 @@ interface Props {
   param: Param;
   value: number;
   /** What is written beside the value, such as how it came about. */
-  note?: string;
+  note?: string | undefined;
+  /** Between which values it moves by itself. */
+  span?: [number, number] | undefined;
+  /** What stands behind its name. */
+  badge?: ReactNode;
   onMove: (value: number) => void;
   onRest: () => void;
 }
@@ -56,7 +61,7 @@ function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
 }
 
 /** A ruled slider with a pointer: drag, Shift-drag fine, type a number with its unit, arrows, Backspace resets. */
-export function Rule({ param, value, note, onMove, onRest }: Props) {
+export function Rule({ param, value, note, span, badge, onMove, onRest }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const [wrong, setWrong] = useState(false);
   const scaled: Scaled = { low: param.low ?? 0, high: param.high ?? 1, scale: param.scale };
@@ -88,9 +93,12 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
   return (
     <div className="h-[47px]" data-param={param.name}>
       <div className="flex items-baseline justify-between gap-2">
-        <Hint text={param.says}>
-          <span className="truncate">{param.label}</span>
-        </Hint>
+        <span className="flex min-w-0 items-baseline gap-1">
+          <Hint text={param.says}>
+            <span className="truncate">{param.label}</span>
+          </Hint>
+          {badge}
+        </span>
         {typed === null ? (
           <button
             type="button"
@@ -145,8 +153,17 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
         <Slider.Track className="absolute inset-x-0 top-[4px] block h-[3px] bg-line">
           <span
             className="absolute left-0 h-full bg-rim"
-            style={{ width: `${toShare(scaled, value) * 100}%` }}
+            style={{ width: span ? 0 : `${toShare(scaled, value) * 100}%` }}
           />
+          {span && (
+            <span
+              className="absolute -top-px h-[5px] border border-rim bg-rim2"
+              style={{
+                left: `${toShare(scaled, span[0]) * 100}%`,
+                width: `${Math.max(0.5, (toShare(scaled, span[1]) - toShare(scaled, span[0])) * 100)}%`,
+              }}
+            />
+          )}
         </Slider.Track>
         {/* the thumb's place is ours: Radix lays values out evenly, a rule may be logarithmic */}
         <span className="pointer absolute top-0 z-10" style={{ left: `${toShare(scaled, value) * 100}%` }}>
@@ -158,7 +175,7 @@ export function Rule({ param, value, note, onMove, onRest }: Props) {
             onBlur={onRest}
           >
             <svg ref={thumb} width="11" height="13" className="-ml-[5.5px] block" viewBox="0 0 11 13">
-              <path d="M.5 0h10v7.5l-5 5.5-5-5.5z" className="fill-ink" />
+              <path d="M.5 0h10v7.5l-5 5.5-5-5.5z" className={span ? "fill-copper" : "fill-ink"} />
             </svg>
           </Slider.Thumb>
         </span>

@@ -2,11 +2,12 @@
 import type { Param } from "../api/types";
 
 /** What rules that belong to the bench alone have in common. */
-export const BASE_RULE: Pick<Param, "type" | "scale" | "choices" | "unit"> = {
+export const BASE_RULE: Pick<Param, "type" | "scale" | "choices" | "unit" | "delays"> = {
   type: "number",
   scale: "linear",
   choices: [],
   unit: "",
+  delays: false,
 };
 
 export interface Scaled {

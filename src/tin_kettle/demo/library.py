@@ -32,6 +32,7 @@ def fill_demo(library: Library, say: Callable[[str], None]) -> None:
         song = add_song(library, RECORD, "Low Bridge", {"mix": mix}, recipe, artist=ARTIST, place=1)
         try_version(library, song, low_bridge.small_moves(), "Small moves")
         try_version(library, song, low_bridge.by_frequency(), "By frequency")
+        try_version(library, song, low_bridge.by_section(), "By section")
     if "Pilot Light" not in titles:
         buses = {
             bus_id: _keep(library, samples, f"Pilot Light {bus_id}")

@@ -7,6 +7,8 @@ peaks far above the body.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import oaconvolve
@@ -268,5 +270,39 @@ def by_frequency() -> Recipe:
     document["master"][1:1] = [
         {"id": "firm", "kind": "band_dynamics", "params": firm},
         {"id": "calm", "kind": "dynamic_equalizer", "params": {"bands": pins}},
+    ]
+    return parse_recipe(document)
+
+
+def by_section() -> Recipe:
+    """What goes with the sections: more room through the rise; lows and more drive in the choruses."""
+    document = dump_recipe(low_bridge_recipe())
+    document["master"][1:1] = [
+        {"id": "thin", "kind": "filter", "params": {"high_pass_on": True, "high_pass_hz": 65, "high_pass_slope": 12}},
+        {"id": "warm", "kind": "saturator", "params": {"drive_db": 5}},
+        {"id": "air", "kind": "room", "mix": 0.09, "params": {"low_cut_hz": 250}},
+    ]
+
+    def at(section: str, value: float | bool, edge: str = "start", ramp: str = "hold") -> dict[str, Any]:
+        return {"at": {"section": section, "edge": edge, "offset_s": 0.0}, "value": value, "ramp": ramp}
+
+    start = {"at": 0.0, "ramp": "hold"}
+    rooms = [{**start, "value": 0.09}]
+    for rising, chorus, after in (("rise", "chorus1", "verse2"), ("bridge", "chorus2", "end")):
+        rooms += [at(rising, 0.09, ramp="smooth"), at(rising, 0.25, "end"), at(chorus, 0.25), at(after, 0.09)]
+    lows, drives = [{**start, "value": True}], [{**start, "value": 0.9}]
+    for section, low, drive in (
+        ("verse1", True, 1.0),
+        ("chorus1", False, 1.1),
+        ("verse2", True, 1.0),
+        ("chorus2", False, 1.1),
+        ("end", True, 0.9),
+    ):
+        lows.append(at(section, low))
+        drives.append(at(section, drive))
+    document["automation"] = [
+        {"target": "air", "param": "mix", "points": rooms},
+        {"target": "thin", "param": "high_pass_on", "points": lows},
+        {"target": "warm", "param": "amount", "points": drives},
     ]
     return parse_recipe(document)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from flask import Blueprint, Response, jsonify
@@ -11,12 +11,13 @@ from pydantic import Field
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.places import PLACES, place_curve_db
-from tin_kettle.core.recipe.describe import describe_branch, describe_kinds, describe_recipe, describe_split
+from tin_kettle.core.recipe.describe import describe_kinds, describe_recipe, describe_shared, describe_split
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
 from tin_kettle.core.recipe.taking import Take, with_takes
-from tin_kettle.core.recipe.touches import MOST_TOUCHES
+from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch, with_touches
 from tin_kettle.core.stages.bringing_out import bring_out
+from tin_kettle.core.survey.beats import tapped_grid
 from tin_kettle.web.asked import Asked, asked, check, document, whole_number
 
 blueprint = Blueprint("recipes", __name__, url_prefix="/api")
@@ -26,7 +27,7 @@ MOST_TAKE_BYTES = 16 << 20
 @blueprint.get("/stages")
 def stages() -> Response:
     """Every kind of stage and its controls; what splits may be."""
-    return jsonify(kinds=describe_kinds(), branch=describe_branch(), split=describe_split())
+    return jsonify(kinds=describe_kinds(), shared=describe_shared(), split=describe_split())
 
 
 @blueprint.get("/places")
@@ -69,6 +70,30 @@ def taken() -> Response:
     """A recipe with what a hand did while the song played written into its rides."""
     given = check(TakesAsked, document(MOST_TAKE_BYTES))
     return jsonify(dump_recipe(with_takes(parse_recipe(given.recipe), given.takes)))
+
+
+class TapsAsked(Asked):
+    taps_s: list[Annotated[float, Field(ge=0, le=1e6)]] = Field(min_length=4, max_length=1000)
+    bar: Literal[3, 4]
+
+
+@blueprint.post("/grid")
+def tapped() -> Response:
+    """Tempo and bars from beats that were tapped along."""
+    given = asked(TapsAsked)
+    return jsonify(tapped_grid(given.taps_s, given.bar).document())
+
+
+class TouchesAsked(Asked):
+    recipe: Any
+    touches: list[Touch] = Field(min_length=1, max_length=MOST_TOUCHES)
+
+
+@blueprint.post("/touches")
+def touched() -> Response:
+    """A recipe with values in place of their rides, or rides shifted as far as a hand moved."""
+    given = asked(TouchesAsked)
+    return jsonify(dump_recipe(with_touches(parse_recipe(given.recipe), given.touches)))
 
 
 @blueprint.post("/describe")

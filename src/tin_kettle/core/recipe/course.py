@@ -99,4 +99,9 @@ def _present(part: object, name: str) -> Value:
 
 def as_points(course: Course, points: Sequence[tuple[float, float, Ramp]]) -> list[Point]:
     """Points on the own scale as those of a recipe."""
-    return [Point(at=round(s, 4), value=course.value(height), ramp=ramp) for s, height, ramp in points]
+    return [Point(at=round(s, 4), value=_short(course.value(height)), ramp=ramp) for s, height, ramp in points]
+
+
+def _short(value: float) -> float:
+    """Six figures: what is computed on a logarithmic scale comes back as 66.99999999999997."""
+    return float(f"{value:.6g}")

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.automation import OF_OWNER, OF_STAGE
+from tin_kettle.core.recipe.model import Bus, Recipe
 from tin_kettle.core.recipe.rides_told import rides_in_words
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.branch import Branch
@@ -95,6 +96,10 @@ def describe_split() -> dict[str, Any]:
     }
 
 
-def describe_branch() -> list[dict[str, Any]]:
-    """The parameters of a branch."""
-    return [param for param in describe_params(Branch) if param["name"] not in ("id", "name", "chain")]
+def describe_shared() -> dict[str, list[dict[str, Any]]]:
+    """What every stage has beside its own parameters, and what buses, groups and branches have."""
+    return {
+        "stage": [param for param in describe_params(Stage) if param["name"] in OF_STAGE],
+        "bus": [param for param in describe_params(Bus) if param["name"] in OF_OWNER],
+        "branch": [param for param in describe_params(Branch) if param["name"] in OF_OWNER],
+    }

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from typing import Any
 
-from tin_kettle.core.recipe.describe import describe_branch, describe_kinds
+from tin_kettle.core.recipe.describe import describe_kinds, describe_shared
 
 _HEAD = """# Stages
 
@@ -24,7 +24,7 @@ def manual() -> str:
         parts.append(_table(kind["params"]))
         for items in kind["items"].values():
             parts.append(f"### {items['title']} of the {kind['title'].lower()}\n\n" + _table(items["params"]))
-    parts.append("## A branch of a split\n\n" + _table(describe_branch()))
+    parts.append("## A branch of a split\n\n" + _table(describe_shared()["branch"]))
     return "\n".join(parts)
 
 

@@ -42,8 +42,25 @@ class Bus(Params):
     name: str = Field(default="", max_length=120)
     group: Id | None = None
     chain: Chain = Field(default=(), strict=False)
-    gain_db: float = number(0, -60, 24, label="Level", unit="dB", says="How loud it is in the sum.", follows=True)
-    pan: float = number(0, -1, 1, label="Pan", says="Turns one side down: the right one below zero.", follows=True)
+    gain_db: float = number(
+        0,
+        -60,
+        24,
+        label="Level",
+        unit="dB",
+        ticks=(-60, -36, -12, 0, 12, 24),
+        says="How loud the bus is in the sum, after its chain.",
+        follows=True,
+    )
+    pan: float = number(
+        0,
+        -1,
+        1,
+        label="Pan",
+        ticks=(-1, 0, 1),
+        says="Turns one side down: the right one below the middle, the left one above.",
+        follows=True,
+    )
     muted: bool = switch(False, label="Mute in the print", says="Leaves it out of the sum; keys still hear it.")
 
 

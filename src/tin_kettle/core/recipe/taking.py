@@ -18,8 +18,9 @@ from tin_kettle.core.recipe.model import Point, Ramp, Recipe, Ride
 from tin_kettle.core.recipe.touches import ride_of, with_rides
 from tin_kettle.core.stages.declare import Id, Params
 
-GAP_S = 0.1
-"""Moves that follow each other faster are one movement, and go straight from one to the next."""
+GAP_S = 0.3
+"""Moves that are heard closer together are one movement, and go straight from one to the next: a loaded server brings
+no more than so many to the ear."""
 GRID_S = 0.01
 """So often a course that is not straight is looked at."""
 MOST_MOVES = 40000

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
+from tin_kettle.core.errors import KettleError
 from tin_kettle.core.measure.loudness import SLOTS_PER_S
 from tin_kettle.core.survey.survey import Survey
 
@@ -85,6 +86,28 @@ def find_grid(survey: Survey) -> Grid | None:
     start_s = (first + phase * beat) / SLOTS_PER_S
     bar_s = bar * beat / SLOTS_PER_S
     return Grid(round(60.0 * SLOTS_PER_S / beat, 2), round(start_s % bar_s, 4), bar, round(confidence, 3))
+
+
+def tapped_grid(taps_s: list[float], bar: int) -> Grid:
+    """Tempo and bars as a hand tapped them along, from the first beat of a bar on.
+
+    Args:
+        taps_s: seconds of the song, rising, at least four.
+        bar: beats of a bar.
+
+    Raises:
+        KettleError: they keep no tempo that can be.
+    """
+    gaps = np.diff(taps_s)
+    beat = float(np.median(gaps))
+    if beat <= 0 or not SLOWEST_BPM <= 60.0 / beat <= FASTEST_BPM:
+        raise KettleError(
+            f"the taps are {beat:.2f} s apart; {60 / FASTEST_BPM:.2f} to {60 / SLOWEST_BPM:.2f} s are a beat; tap again"
+        )
+    # a beat that was left out counts
+    count = np.concatenate([[0.0], np.cumsum(np.maximum(np.round(gaps / beat), 1.0))])
+    beat, first = (float(found) for found in np.polyfit(count, taps_s, 1))
+    return Grid(round(60.0 / beat, 2), round(first % (bar * beat), 4), bar, 1.0)
 
 
 def _onsets(slots: NDArray[np.float64]) -> Row:

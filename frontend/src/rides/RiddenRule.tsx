@@ -1,0 +1,35 @@
+import type { Param } from "../api/types";
+import { Rule } from "../ui/Rule";
+import { RideBadge } from "./RideBadge";
+import { useRidden } from "./useRidden";
+
+interface Props {
+  /** the id of what the value belongs to, and its path in that */
+  target: string;
+  path: string;
+  param: Param;
+  value: number;
+  onMove: (value: number) => void;
+  onRest: () => void;
+}
+
+/** A rule of a value that may move over time: where it is ridden it shows its span and follows the song. */
+export function RiddenRule({ target, path, param, value, onMove, onRest }: Props) {
+  const ridden = useRidden(target, path);
+  const shown = typeof ridden?.value === "number" ? ridden.value : value;
+  return (
+    <div data-ride={`${target} ${path}`} className="group/ride">
+      <Rule
+        param={param}
+        value={shown}
+        span={ridden?.span}
+        note={ridden ? (ridden.bySection ? "· by section" : "· ridden") : undefined}
+        badge={
+          !param.delays && <RideBadge target={target} path={path} label={param.label} on={ridden !== null} />
+        }
+        onMove={onMove}
+        onRest={onRest}
+      />
+    </div>
+  );
+}

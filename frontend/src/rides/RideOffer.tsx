@@ -1,0 +1,42 @@
+import { keepTouch, leaveRiding, useRiding } from "../state/riding";
+import { useBench } from "../state/store";
+import { declaredAt } from "../tree/declared";
+import { formatValue } from "../ui/format";
+
+/** The hand moved a value that is ridden: what is to become of it. */
+export function RideOffer() {
+  const offered = useRiding((s) => s.offered);
+  const held = useRiding((s) => s.held);
+  const recipe = useBench((s) => s.recipe)!;
+  const stages = useBench((s) => s.stages)!;
+  const [touch] = held;
+  if (!offered || !touch) return null;
+  const found = declaredAt(stages, recipe, touch.target, touch.param);
+  if (!found) return null;
+  const { param, title } = found;
+  const isNumber = typeof touch.value === "number";
+  const value = isNumber ? formatValue(param, touch.value as number) : String(touch.value);
+  return (
+    <div
+      role="group"
+      aria-label="What becomes of the ride"
+      className="absolute inset-x-[14px] bottom-[8px] z-30 flex items-center gap-2 border border-copper bg-well px-3 py-[6px]"
+    >
+      <span className="mr-auto min-w-0 truncate">
+        {title}: {param.label.toLowerCase()} is ridden, and was moved to <b className="font-[640]">{value}</b>
+        {held.length > 1 && ` · ${held.length - 1} more`}
+      </span>
+      {isNumber && (
+        <button type="button" className="strong" onClick={() => void keepTouch("trim")}>
+          Trim the ride
+        </button>
+      )}
+      <button type="button" className="plain" onClick={() => void keepTouch("over")}>
+        Write over
+      </button>
+      <button type="button" className="plain" onClick={() => leaveRiding()}>
+        Leave riding
+      </button>
+    </div>
+  );
+}

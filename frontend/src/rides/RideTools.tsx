@@ -1,0 +1,65 @@
+import { Popover } from "radix-ui";
+import type { Mode } from "../state/riding";
+import { arm, setAgain, setMode, useRiding } from "../state/riding";
+
+const MODES: { value: Mode; label: string; says: string }[] = [
+  { value: "latch", label: "latch", says: "stays where the hand let go, until the song stops" },
+  { value: "touch", label: "touch", says: "goes back to the ride as the hand lets go" },
+  { value: "trim", label: "trim", says: "adds to the ride that is there" },
+];
+
+/** Whether what moves while the song plays is recorded, and how. */
+export function RideTools() {
+  const { armed, mode, again } = useRiding();
+  return (
+    <span className="flex items-center gap-1">
+      <button
+        type="button"
+        aria-pressed={armed}
+        title="Record what moves while the song plays (T)"
+        className={`plain whitespace-nowrap ${armed ? "border-copper! bg-copper! text-on-rim" : ""}`}
+        onClick={() => arm(!armed)}
+      >
+        {armed ? "● riding" : "ride"}
+      </button>
+      <Popover.Root>
+        <Popover.Trigger
+          className="plain px-[6px]! whitespace-nowrap"
+          aria-label={`How a ride is written: ${mode}`}
+        >
+          {mode} ▾
+        </Popover.Trigger>
+        <Popover.Portal>
+          <Popover.Content className="menu w-[270px] p-3!" side="bottom" align="end" sideOffset={2}>
+            <fieldset>
+              <legend className="cap pb-1">while the song plays, a moved control</legend>
+              {MODES.map(({ value, label, says }) => (
+                <label key={value} className="flex items-baseline gap-2 py-[2px]">
+                  <input
+                    type="radio"
+                    name="ride-mode"
+                    className="accent-rim"
+                    checked={mode === value}
+                    onChange={() => setMode(value)}
+                  />
+                  <span>
+                    <b className="font-[640]">{label}</b> <span className="text-mute">{says}</span>
+                  </span>
+                </label>
+              ))}
+            </fieldset>
+            <label className="flex items-center gap-2 pt-2">
+              <input
+                type="checkbox"
+                className="accent-rim"
+                checked={again === "writes over"}
+                onChange={({ target }) => setAgain(target.checked ? "writes over" : "is ignored")}
+              />
+              each turn of a loop writes over the one before
+            </label>
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>
+    </span>
+  );
+}

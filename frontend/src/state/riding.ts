@@ -1,0 +1,323 @@
+/** Riding by hand: what is moved while the song plays is heard at once, and written down where it was heard. */
+import { create } from "zustand";
+import { api } from "../api/client";
+import type { Recipe, Take, Touch } from "../api/types";
+import { rideOf, timed, valueAt } from "../tree/course";
+import { declaredAt } from "../tree/declared";
+import { touchedBetween } from "../tree/touched";
+import { keep, nextRevision, onHand } from "./edits";
+import { currentPlayer, heardSong, onBlocks } from "./listening";
+import { complain, useBench } from "./store";
+import type { Held } from "./takes";
+import { Heard, takesOf } from "./takes";
+
+export type Mode = "latch" | "touch" | "trim";
+
+interface Riding {
+  armed: boolean;
+  mode: Mode;
+  again: Take["again"];
+  /** what is in the hand, or was and is heard still */
+  held: Touch[];
+  /** what was recorded of each value so far: song frames and values, by its id and path */
+  traces: Record<string, [frame: number, value: Touch["value"]][]>;
+  /** the hand let go of values that are ridden, and nobody has said yet what is to become of it */
+  offered: boolean;
+  /** the value whose sections are shown as a table */
+  table: { target: string; param: string } | null;
+}
+
+export const useRiding = create<Riding>(() => ({
+  armed: false,
+  mode: "latch",
+  again: "writes over",
+  held: [],
+  traces: {},
+  offered: false,
+  table: null,
+}));
+
+const get = useRiding.getState;
+const set = useRiding.setState;
+const SEND_MS = 25;
+/** A hand that is not seen to be pressed has let go after so long. */
+const IDLE_MS = 350;
+/** So long a state that was sent may take to be heard. */
+const PATIENCE_MS = 600;
+
+export const keyOf = ({ target, param }: { target: string; param: string }) => `${target} ${param}`;
+
+/** The recipe before the hand took anything. */
+let base: Recipe | null = null;
+let recording = false;
+let ending: Promise<void> | null = null;
+let all: Held[] = [];
+let holding = new Map<string, Held>();
+let heard = new Heard();
+let changed = new Set<Held>();
+/** what is to be let go with the next state that is sent */
+let leaving = new Set<Held>();
+let pressed = false;
+let idle: ReturnType<typeof setTimeout> | null = null;
+let sending: ReturnType<typeof setTimeout> | null = null;
+let sentAt = -Infinity;
+
+/** Watch for the hand that lets go; returns how to stop that. */
+export function watchHand(): () => void {
+  const down = () => (pressed = true);
+  const up = () => {
+    pressed = false;
+    if (holding.size) letGoSoon();
+  };
+  window.addEventListener("pointerdown", down, true);
+  window.addEventListener("pointerup", up, true);
+  window.addEventListener("pointercancel", up, true);
+  return () => {
+    window.removeEventListener("pointerdown", down, true);
+    window.removeEventListener("pointerup", up, true);
+    window.removeEventListener("pointercancel", up, true);
+  };
+}
+
+export function arm(armed: boolean): void {
+  if (!armed) void end();
+  set({ armed });
+}
+
+export function setMode(mode: Mode): void {
+  set({ mode });
+}
+
+export function setAgain(again: Take["again"]): void {
+  set({ again });
+}
+
+/** A ride's value where the song is heard; null where the value rests. */
+export function riddenNow(recipe: Recipe, target: string, param: string): Touch["value"] | null {
+  const ride = rideOf(recipe, target, param);
+  const { song, stages } = useBench.getState();
+  if (!ride || !song || !stages) return null;
+  const log = declaredAt(stages, recipe, target, param)?.param.scale === "log";
+  return valueAt(timed(ride.points, recipe.sections), heardSong() / song.rate_hz, log);
+}
+
+/** Whether an edit is a hand on values that are recorded or ridden; it is heard then, and not kept yet. */
+function takes(edited: Recipe, label: string): boolean {
+  const { recipe, playing, stages } = useBench.getState();
+  if (!recipe || !stages) return false;
+  if (ending) {
+    // the hand that still moves as the take ends moves nothing any more
+    if (!touchedBetween(recipe, edited)) complain(`${label}: the take is being written; do that again.`);
+    return true;
+  }
+  const records = get().armed && playing;
+  if (!records && recipe.automation.length === 0) return false;
+  const touches = touchedBetween(recipe, edited);
+  if (records) {
+    const fixed = touches?.find((touch) => !declaredAt(stages, recipe, touch.target, touch.param));
+    if (!touches || fixed) {
+      complain(
+        touches
+          ? `${label}: this cannot move while the song plays; stop riding (T) to set it for the whole song.`
+          : `${label}: only values are recorded; stop riding (T) for anything else.`,
+      );
+      return true;
+    }
+  } else if (!touches?.some(({ target, param }) => rideOf(recipe, target, param))) {
+    // anything else is done: the rides go on
+    if (holding.size) leaveRiding(false);
+    return false;
+  }
+  if (holding.size && recording !== records) leaveRiding();
+  base ??= recipe;
+  recording = records;
+  for (const touch of touches) hold(touch, recipe);
+  useBench.setState({ recipe: edited });
+  set({ offered: false });
+  show();
+  sendSoon();
+  letGoSoon();
+  return true;
+}
+
+function hold(touch: Touch, recipe: Recipe): void {
+  const key = keyOf(touch);
+  let held = holding.get(key);
+  if (!held) {
+    const from = recording && get().mode === "trim" ? riddenNow(recipe, touch.target, touch.param) : null;
+    held = {
+      touch: { ...touch, trim_from: typeof from === "number" ? from : null },
+      moves: [],
+      released: null,
+    };
+    holding.set(key, held);
+    all.push(held);
+  }
+  held.touch = { ...held.touch, value: touch.value };
+  changed.add(held);
+}
+
+function show(): void {
+  if (recording) {
+    const frame = heardSong();
+    const traces = { ...get().traces };
+    for (const { touch } of changed)
+      traces[keyOf(touch)] = [...(traces[keyOf(touch)] ?? []), [frame, touch.value]];
+    set({ traces });
+  }
+  set({ held: [...holding.values()].map(({ touch }) => touch) });
+}
+
+/** At once, and while more comes at most every 25 ms. */
+function sendSoon(): void {
+  if (sending) return;
+  const wait = sentAt + SEND_MS - performance.now();
+  if (wait <= 0) send();
+  else sending = setTimeout(send, wait);
+}
+
+function send(): void {
+  sending = null;
+  sentAt = performance.now();
+  const revision = nextRevision();
+  for (const held of changed) held.moves.push({ revision, value: held.touch.value });
+  for (const held of leaving) {
+    held.released = revision;
+    holding.delete(keyOf(held.touch));
+  }
+  changed = new Set();
+  if (leaving.size) show();
+  leaving = new Set();
+  const touches = [...holding.values()].map(({ touch }) => touch);
+  currentPlayer()?.ask({ type: "touches", touches, revision });
+}
+
+/** When the hand is not pressed any more and has not moved for a while. */
+function letGoSoon(): void {
+  if (idle) clearTimeout(idle);
+  idle = null;
+  if (!pressed) idle = setTimeout(letGo, IDLE_MS);
+}
+
+function letGo(): void {
+  idle = null;
+  if (pressed || holding.size === 0) return;
+  if (!recording) {
+    set({ offered: true });
+    return;
+  }
+  // a switch that went back by itself would be none
+  const returns = [...holding.values()].filter(({ touch }) => typeof touch.value === "number");
+  if (get().mode === "latch" || returns.length === 0) return;
+  for (const held of returns) leaving.add(held);
+  sendSoon();
+}
+
+function forget(): void {
+  if (sending) clearTimeout(sending);
+  if (idle) clearTimeout(idle);
+  sending = idle = null;
+  base = null;
+  recording = false;
+  all = [];
+  holding = new Map();
+  changed = new Set();
+  leaving = new Set();
+  heard = new Heard();
+  set({ held: [], traces: {}, offered: false });
+  currentPlayer()?.ask({ type: "touches", touches: [], revision: nextRevision() });
+}
+
+/** The hand's value is given up, and the rides go on; `back` where the recipe is as before, too. */
+export function leaveRiding(back = true): void {
+  const before = base;
+  if (back && before) useBench.setState({ recipe: before });
+  forget();
+}
+
+/** Shift the rides as far as the hand moved, or write its value in their place. */
+export async function keepTouch(how: "trim" | "over"): Promise<void> {
+  const { recipe, song } = useBench.getState();
+  if (!base || !recipe || !song) return;
+  const from = base;
+  const touches = get().held.map((touch) => ({
+    ...touch,
+    trim_from: how === "trim" ? asNumber(riddenNow(from, touch.target, touch.param)) : null,
+  }));
+  try {
+    const found = await api.touched(from, touches);
+    if (useBench.getState().song?.id !== song.id) return;
+    keep(found, `${namesOf(touches)}: ${how === "trim" ? "ride trimmed" : "written over its ride"}`, true);
+    forget();
+  } catch (refused) {
+    leaveRiding();
+    complain(refused);
+  }
+}
+
+function asNumber(value: Touch["value"] | null): number | null {
+  return typeof value === "number" ? value : null;
+}
+
+function namesOf(touched: { target: string; param: string }[]): string {
+  const { stages, recipe } = useBench.getState();
+  const named = touched.map(({ target, param }) => {
+    const found = stages && recipe && declaredAt(stages, recipe, target, param);
+    return found ? `${found.title} ${found.param.label.toLowerCase()}` : param;
+  });
+  return [...new Set(named)].join(", ");
+}
+
+/** End the take: what was held is written into the rides, in one step. */
+function end(): Promise<void> {
+  if (ending) return ending;
+  songHeard = heardSong();
+  if (!recording || all.length === 0) {
+    if (holding.size) leaveRiding();
+    return Promise.resolve();
+  }
+  ending = write().finally(() => {
+    ending = null;
+  });
+  return ending;
+}
+
+let songHeard = 0;
+
+async function write(): Promise<void> {
+  const { song } = useBench.getState();
+  const from = base;
+  const end = { position: Infinity, song: songHeard };
+  if (changed.size) send();
+  const last = Math.max(
+    0,
+    ...all.flatMap(({ moves, released }) => [...moves.map((m) => m.revision), released ?? 0]),
+  );
+  for (const until = performance.now() + PATIENCE_MS; !heard.spot(last) && performance.now() < until;)
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  try {
+    const takes = song && from ? takesOf(all, heard, end, song.rate_hz, get().again) : [];
+    if (!from || !song || takes.length === 0) {
+      leaveRiding();
+      return;
+    }
+    const found = await api.take(from, takes);
+    keep(found, `Ride of ${namesOf(takes)}`, true);
+    forget();
+  } catch (refused) {
+    leaveRiding();
+    complain(refused);
+  }
+}
+
+onHand({ takes, end });
+onBlocks((head) => {
+  const jumped = heard.epoch >= 0 && head.epoch !== heard.epoch;
+  // a jump ends the take: what comes after it is another passage of the song
+  if (jumped && recording) void end();
+  else if (jumped) heard = new Heard();
+  heard.block(head);
+}, end);
+useBench.subscribe(({ playing }, before) => {
+  if (recording && before.playing && !playing) void end();
+});
