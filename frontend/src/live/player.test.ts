@@ -50,6 +50,7 @@ const { LivePlayer } = await import("./player");
 
 const events = {
   rendered: vi.fn(),
+  began: vi.fn(),
   connected: vi.fn(),
   problem: vi.fn(),
   underruns: vi.fn(),
@@ -77,7 +78,7 @@ test("of several blocks between two pictures none is skipped, and the loudest st
   [-20, -30, -3, -40, -25].forEach((left, i) => workers[0]!.onmessage(block(i * 1000, left)));
   player.set({ playing: true });
   const hear = (position: number) =>
-    nodes[0]!.port.onmessage!({ data: { epoch: 1, position, underruns: 0, starved: true } });
+    nodes[0]!.port.onmessage!({ data: { type: "report", epoch: 1, position, underruns: 0, starved: true } });
   hear(100);
   expect(player.now()!.moment.meters.now.levels_db[0]).toBe(-20);
   hear(3500);

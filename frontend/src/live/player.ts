@@ -1,7 +1,7 @@
 /** The bench's ear: the audio device, the player on it, and the meters of what is being heard at the moment. */
 import workletUrl from "./player.worklet.ts?worker&url";
 import SocketWorker from "./socket.worker.ts?worker";
-import type { PlayerReport, PlayerSettings } from "./player.worklet";
+import type { Began, PlayerReport, PlayerSettings } from "./player.worklet";
 import type { Described } from "../api/types";
 import { readMeters } from "./protocol";
 import type { Ask, BlockHead, FromWorker, Meters, Row, ToWorker, Work } from "./protocol";
@@ -19,6 +19,8 @@ export interface PlayerEvents {
   described: (stages: Record<string, Described>) => void;
   /** A block came, to be heard soon. */
   rendered: (head: BlockHead) => void;
+  /** A state is heard for the first time, or will be soon. */
+  began: (began: Began) => void;
   /** A block begins to be heard. */
   heard: (moment: Moment) => void;
 }
@@ -63,7 +65,13 @@ export class LivePlayer {
     monitorGain: 1,
   };
   private coming: Coming[] = [];
-  private report: PlayerReport = { epoch: -1, position: 0, underruns: 0, starved: true };
+  private report: PlayerReport = {
+    type: "report",
+    epoch: -1,
+    position: 0,
+    underruns: 0,
+    starved: true,
+  };
   private reportedAt = 0;
   private told: Moment | null = null;
   private closed = false;
@@ -96,7 +104,11 @@ export class LivePlayer {
     });
     this.node = node;
     node.connect(this.context.destination);
-    node.port.onmessage = ({ data }: MessageEvent<PlayerReport>) => {
+    node.port.onmessage = ({ data }: MessageEvent<PlayerReport | Began>) => {
+      if (data.type === "began") {
+        this.events.began(data);
+        return;
+      }
       if (data.underruns !== this.report.underruns) this.events.underruns(data.underruns);
       this.report = data;
       this.reportedAt = this.context.currentTime;

@@ -3,7 +3,7 @@
  * crossfade here. Everything that moves does so along a ramp; on an underrun the sound fades out and in again.
  */
 import { Ring } from "./ring";
-import type { Heard, ToPlayer } from "./protocol";
+import type { BlockHead, Heard, ToPlayer } from "./protocol";
 
 declare const sampleRate: number;
 declare class AudioWorkletProcessor {
@@ -21,7 +21,16 @@ export interface PlayerSettings {
   monitorGain: number;
 }
 
+/** A state is heard for the first time: from where in the stream and in the song on. */
+export interface Began {
+  type: "began";
+  revision: number;
+  position: number;
+  song: number;
+}
+
 export interface PlayerReport {
+  type: "report";
   epoch: number;
   position: number;
   underruns: number;
@@ -43,6 +52,7 @@ class Player extends AudioWorkletProcessor {
   private envelope = 0;
   private starved = true;
   private underruns = 0;
+  private revision = -1;
   private mix = 0;
   private nowGain = 1;
   private otherGain = 1;
@@ -80,6 +90,7 @@ class Player extends AudioWorkletProcessor {
       // another server process counts from nought again
       this.nextEpoch = -1;
       this.epoch = -1;
+      this.revision = -1;
       this.ring.clear();
       this.starved = true;
       return;
@@ -89,6 +100,7 @@ class Player extends AudioWorkletProcessor {
       this.epoch = epoch;
       this.position = position;
     }
+    this.tellOf(message);
     if (epoch === this.epoch) {
       this.ring.write(position, frames, planes, this.position);
       this.ring.name(position, other, this.position);
@@ -99,6 +111,15 @@ class Player extends AudioWorkletProcessor {
       this.next.write(position, frames, planes, position);
       this.next.name(position, other, position);
     }
+  }
+
+  /** Say where a new state begins: what comes late is heard from where the ear is by then. */
+  private tellOf({ epoch, revision, position, song, frames }: BlockHead): void {
+    const late = epoch === this.epoch ? Math.max(0, this.position - position) : 0;
+    if (revision <= this.revision || late >= frames) return;
+    this.revision = revision;
+    const began: Began = { type: "began", revision, position: position + late, song: song + late };
+    this.port.postMessage(began);
   }
 
   /** Go over to the new epoch once the old one is silent and enough of the new one is there. */
@@ -119,6 +140,7 @@ class Player extends AudioWorkletProcessor {
     const heard: Heard = { type: "heard", epoch: this.epoch, position: this.position };
     this.socket?.postMessage(heard);
     const report: PlayerReport = {
+      type: "report",
       epoch: this.epoch,
       position: this.position,
       underruns: this.underruns,

@@ -2,6 +2,7 @@
 import { api } from "../api/client";
 import type { Grid, Listening, Match, Matched, Param, Stages } from "../api/types";
 import { LivePlayer } from "../live/player";
+import type { Began } from "../live/player.worklet";
 import type { BlockHead, Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
@@ -39,11 +40,13 @@ export function addressed(): number | null {
 
 let opening = 0;
 let onRendered: (head: BlockHead) => void = () => undefined;
+let onBegan: (began: Began) => void = () => undefined;
 let letGo: () => Promise<void> = () => Promise.resolve();
 
 /** What records needs to know of every block that comes, and writes down what it holds before another song opens. */
-export function onBlocks(rendered: typeof onRendered, end: typeof letGo): void {
+export function onBlocks(rendered: typeof onRendered, began: typeof onBegan, end: typeof letGo): void {
   onRendered = rendered;
+  onBegan = began;
   letGo = end;
 }
 
@@ -104,6 +107,7 @@ export async function openSong(id: number): Promise<void> {
     problem: (problem) => set({ problem }),
     underruns: (underruns) => set({ underruns }),
     rendered: (head) => onRendered(head),
+    began: (began) => onBegan(began),
     described: (stages) => set({ described: { ...get().described, ...stages } }),
     work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
     heard: ({ head, meters }) => {

@@ -311,13 +311,17 @@ async function write(): Promise<void> {
 }
 
 onHand({ takes, end });
-onBlocks((head) => {
-  const jumped = heard.epoch >= 0 && head.epoch !== heard.epoch;
-  // a jump ends the take: what comes after it is another passage of the song
-  if (jumped && recording) void end();
-  else if (jumped) heard = new Heard();
-  heard.block(head);
-}, end);
+onBlocks(
+  (head) => {
+    const jumped = heard.epoch >= 0 && head.epoch !== heard.epoch;
+    // a jump ends the take: what comes after it is another passage of the song
+    if (jumped && recording) void end();
+    else if (jumped) heard = new Heard();
+    heard.block(head);
+  },
+  (began) => heard.begin(began),
+  end,
+);
 useBench.subscribe(({ playing }, before) => {
   if (recording && before.playing && !playing) void end();
 });

@@ -32,6 +32,11 @@ export class Heard {
   private last: BlockHead | null = null;
   epoch = -1;
 
+  /** A state is heard from there on. */
+  begin({ revision, position, song }: Spot & { revision: number }): void {
+    this.begun.push({ revision, position, song });
+  }
+
   block(head: BlockHead): void {
     const { last } = this;
     if (last && head.epoch !== this.epoch) return;
@@ -40,8 +45,6 @@ export class Heard {
     this.seams = this.seams.filter(({ position }) => position < head.position);
     if (last && head.position === last.position + last.frames && head.song < last.song)
       this.seams.push({ position: head.position, from: last.song + last.frames, to: head.song });
-    if (head.revision > (this.begun.at(-1)?.revision ?? -1))
-      this.begun.push({ revision: head.revision, position: head.position, song: head.song });
     this.last = head;
   }
 

@@ -56,7 +56,11 @@ function wayOf(points: Point[]): { way: Way; value: Value } | null {
 /** The table of a ride, or of a value that rests. */
 export function rowsOf(points: Point[], sections: Sections, resting: Value, log: boolean): SectionRow[] {
   const course = timed(points, sections);
-  const at = (seconds: number) => (course.length ? valueAt(course, seconds, log) : resting);
+  const at = (seconds: number) => {
+    const value = course.length ? valueAt(course, seconds, log) : resting;
+    // a moment before the end of a way is as good as its end
+    return typeof value === "number" ? Number(value.toPrecision(5)) : value;
+  };
   return sections.map((section) => {
     const found = wayOf(hung(points, section));
     const inside = points.some((point) => isInside(point, section, sections));

@@ -10,10 +10,10 @@ from tin_kettle.core.recipe.automation import Moved, Value, located, targets
 from tin_kettle.core.recipe.model import Point, Ramp, Recipe
 from tin_kettle.core.stages.stage import Stage
 
-AUDIBLE = {"dB": 0.1, "Hz": math.log(2.0) / 100.0, "ms": 0.02, "s": 0.02, ": 1": 0.01}
+AUDIBLE = {"dB": 0.1, "Hz": math.log(2.0) / 36.0, "ms": 0.02, "s": 0.02, ": 1": 0.01}
 """By unit, on the own scale: differences below which nobody tells two courses apart, with room to spare. The least
-audible change of level is 0.5 to 1 dB, of a corner some hundredths of an octave, of a duration a tenth (Moore, *An
-Introduction to the Psychology of Hearing*)."""
+audible change of level is 0.5 to 1 dB, of a filter's corner about a twelfth of an octave, of a duration a tenth (Moore,
+*An Introduction to the Psychology of Hearing*): a third of that, or less."""
 AUDIBLE_SHARE = 0.0025
 """Of its range, for all else."""
 

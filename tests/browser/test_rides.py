@@ -1,0 +1,154 @@
+"""Values that move with the music, by hand: recorded where they were heard, played back there, set by section."""
+
+import numpy as np
+import pytest
+
+from tests.browser.test_listening import amplitude_db
+from tests.browser.test_splits import bench_row
+from tests.conftest import RATE_HZ, recipe_of, tone
+from tin_kettle.core.recipe.reading import dump_recipe
+
+pytestmark = pytest.mark.browser
+SECTIONS = [
+    {"id": "v", "name": "Verse", "start_s": 0.0, "end_s": 5.0},
+    {"id": "c", "name": "Chorus", "start_s": 5.0, "end_s": 10.0},
+    {"id": "w", "name": "Verse 2", "start_s": 10.0, "end_s": 20.0},
+]
+SCALE = 2.0**21
+
+
+def rule(page, name):
+    return page.get_by_label("Stage").get_by_role("slider", name=name)
+
+
+def jump_s(samples, gain):
+    """Where in the song a ramp, frame / 2^21, goes over to another level: the middle of the way, in seconds."""
+    x = samples[0]
+    frames = x[0] * SCALE + np.arange(x.size)
+    found = int(np.argmax(x * SCALE < frames * (1 + gain) / 2))
+    assert found > 0, "the level never changed"
+    return frames[found] / RATE_HZ
+
+
+def test_a_move_is_played_back_where_it_was_heard(bench, ramp_song, server):
+    server.save(ramp_song, dump_recipe(recipe_of({"id": "t", "kind": "trim"})))
+    bench.open(ramp_song)
+    bench.plain()
+    page = bench.page
+    bench_row(page, "t").click()
+    page.keyboard.press("t")
+    bench.play()
+    page.evaluate(
+        """async () => {
+          window.tapped = [];
+          while (window.tapped.length < 150) await new Promise((next) => setTimeout(next, 10));
+        }"""
+    )
+    rule(page, "Gain").focus()
+    page.keyboard.type("-12")
+    page.keyboard.press("Enter")
+    page.wait_for_function("window.tinKettle.player.now().moment.head.revision > 0")
+    page.wait_for_timeout(300)
+    page.keyboard.press("Space")
+    page.wait_for_function("window.tinKettle.state().recipe.automation.length === 1")
+    rows = page.evaluate("window.tapped.map(([left]) => Array.from(left))")
+    heard_s = jump_s(np.concatenate(rows)[None], 10 ** (-12 / 20))
+    (ride,) = bench.state("recipe.automation")
+    assert (ride["target"], ride["param"]) == ("t", "gain_db")
+    written = [point for point in ride["points"] if point["value"] == -12]
+    assert written[0]["at"] == pytest.approx(heard_s - 0.004, abs=0.005), "a jump takes up to 10 ms"
+    page.evaluate(f"window.tinKettle.player.ask({{ type: 'seek', song: {round((heard_s - 0.4) * RATE_HZ)} }})")
+    page.wait_for_timeout(300)
+    page.keyboard.press("t")
+    page.evaluate("window.tapped = []")
+    bench.play()
+    page.wait_for_timeout(500)
+    rows = page.evaluate("window.tapped.map(([left]) => Array.from(left))")
+    played = np.concatenate(rows)
+    played = played[np.flatnonzero(played)[0] + 1000 :]  # it fades in
+    assert jump_s(played[None], 10 ** (-12 / 20)) == pytest.approx(heard_s, abs=0.005)
+    bench.saved()
+    page.keyboard.press("Space")
+    page.keyboard.press("Control+z")
+    page.wait_for_function("window.tinKettle.state().recipe.automation.length === 0")
+
+
+def test_a_filter_swept_by_hand_sweeps_again(bench, add_song):
+    low_pass = {"kind": "filter", "params": {"low_pass_on": True, "low_pass_hz": 20000, "low_pass_slope": 24}}
+    bench.open(add_song(tone(4000, -12, 30), "Sweep", master=[low_pass]))
+    bench.plain()
+    page = bench.page
+    bench_row(page, "s0").click()
+    page.keyboard.press("t")
+    bench.play()
+    box = rule(page, "Low-pass at").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + 4
+    page.mouse.move(x, y)
+    page.mouse.down()
+    begun = page.evaluate("window.tinKettle.player.now().song")
+    for step in range(1, 31):
+        page.mouse.move(x - 3 * step, y)
+        page.wait_for_timeout(30)
+    page.mouse.up()
+    page.wait_for_timeout(300)
+    ended = page.evaluate("window.tinKettle.player.now().song")
+    assert amplitude_db(bench.record(9600)[0], 4000) < -30, "what is swept is heard at once"
+    page.wait_for_timeout(900)
+    page.keyboard.press("Space")
+    page.wait_for_function("window.tinKettle.state().recipe.automation.length === 1")
+    page.keyboard.press("t")
+    corner = bench.state("recipe.master[0].params.low_pass_hz")
+
+    def level(song):
+        page.evaluate(f"window.tinKettle.player.ask({{ type: 'seek', song: {round(song)} }})")
+        page.wait_for_function(
+            "(at) => { const { song } = window.tinKettle.player.now(); return song > at && song < at + 9600; }",
+            arg=song,
+        )
+        return amplitude_db(bench.record(4800)[0], 4000)
+
+    bench.play()
+    assert level(begun - 24000) == pytest.approx(-12, abs=1)
+    assert level(ended + 2400) < -30
+    page.keyboard.press("Space")
+    # a hand on what is ridden is asked what it means
+    rule(page, "Low-pass at").press("ArrowRight")
+    page.get_by_role("button", name="Write over").click()
+    page.wait_for_function("window.tinKettle.state().recipe.automation.length === 0")
+    assert bench.state("recipe.master[0].params.low_pass_hz") != corner
+
+
+def test_a_value_is_set_by_section_with_keys_alone(bench, add_song, server):
+    song = add_song(tone(440, -12, 20), "Sections")
+    server.save(song, dump_recipe(recipe_of({"id": "t", "kind": "trim"}, sections=SECTIONS)))
+    bench.open(song, tapped=False)
+    page = bench.page
+    bench_row(page, "t").click()
+    rule(page, "Gain").focus()
+    page.keyboard.press("g")
+    table = page.get_by_role("region", name="Gain by section")
+    table.wait_for()
+    page.keyboard.press("Tab")
+    page.keyboard.type("-6")
+    page.keyboard.press("Enter")
+    page.wait_for_function("window.tinKettle.state().recipe.automation.length === 1")
+    (ride,) = bench.state("recipe.automation")
+    assert [(point["at"], point["value"]) for point in ride["points"]] == [
+        (0, 0),
+        ({"section": "c", "edge": "start", "offset_s": 0}, -6),
+    ]
+    table.get_by_role("button", name="Gain in Verse 2").focus()
+    page.keyboard.press("ArrowUp")
+    page.wait_for_function("window.tinKettle.state().recipe.automation[0].points.length === 3")
+    page.keyboard.press("Escape")
+    table.wait_for(state="detached")
+    bench_row(page, "t").get_by_text("by section").wait_for()
+    # and the same on its lane
+    lane = page.get_by_role("slider", name="Trim gain")
+    lane.focus()
+    page.keyboard.press("PageDown")
+    page.keyboard.press("PageDown")
+    page.keyboard.press("ArrowRight")
+    page.wait_for_function("window.tinKettle.state().recipe.automation[0].points[1].at.offset_s === 0.1")
+    page.keyboard.press("Delete")
+    page.wait_for_function("window.tinKettle.state().recipe.automation[0].points.length === 2")
