@@ -21,7 +21,7 @@ export interface PlayerSettings {
   monitorGain: number;
 }
 
-/** A state is heard for the first time: from where in the stream and in the song on. */
+/** A state is heard for the first time: where in the stream and in the song the sound is half way over to it. */
 export interface Began {
   type: "began";
   revision: number;
@@ -113,12 +113,14 @@ class Player extends AudioWorkletProcessor {
     }
   }
 
-  /** Say where a new state begins: what comes late is heard from where the ear is by then. */
+  /** Say where a new state begins: what comes late goes over, more shortly, from where the ear is by then. */
   private tellOf({ epoch, revision, position, song, frames }: BlockHead): void {
     const late = epoch === this.epoch ? Math.max(0, this.position - position) : 0;
-    if (revision <= this.revision || late >= frames) return;
+    // where the blocks after the first are late as well, the old sound came between
+    if (revision < this.revision || (revision === this.revision && late === 0) || late >= frames) return;
     this.revision = revision;
-    const began: Began = { type: "began", revision, position: position + late, song: song + late };
+    const half = (late > 0 ? late + (SEAM_S / 2) * sampleRate : (SWITCH_S / 2) * sampleRate) | 0;
+    const began: Began = { type: "began", revision, position: position + half, song: song + half };
     this.port.postMessage(began);
   }
 

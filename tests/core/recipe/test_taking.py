@@ -106,7 +106,7 @@ def test_the_next_turn_of_a_loop_writes_over_or_is_ignored(again, found):
 def test_switches_and_bands_are_taken_too():
     recipe = taken(song(), [(2.0, False), (2.5, False), (3.0, True)], 9.0, "tone", "on")
     ridden = course(recipe, "on")
-    assert [(s, v) for s, v, _ in ridden.moved.points] == [(0.0, True), (2.0, False), (3.0, True), (9.0, True)]
+    assert [(s, v) for s, v, _ in ridden.moved.points] == [(0.0, True), (1.995, False), (2.995, True), (8.995, True)]
     recipe = taken(song(), [(2.0, 3.0)], 9.0, "tone", "bands.low.gain_db")
     assert course(recipe, "bands.low.gain_db").at(4.0) == 3.0
 

@@ -21,6 +21,8 @@ from tin_kettle.core.stages.declare import Id, Params
 GAP_S = 0.3
 """Moves that are heard closer together are one movement, and go straight from one to the next: a loaded server brings
 no more than so many to the ear."""
+HALF_JUMP_S = 0.005
+"""A value that jumps travels for 10 ms from its point on: where a move was heard is the middle of that."""
 GRID_S = 0.01
 """So often a course that is not straight is looked at."""
 MOST_MOVES = 40000
@@ -36,7 +38,7 @@ class Passage(Params):
     """One touch: from where the hand took a value to where it let it go.
 
     Args:
-        moves: (seconds, value) where each was heard first, in the order of the hand.
+        moves: (seconds, value) in the order of the hand, each with the middle of the change that was heard.
         end_s: where the ride goes on as before.
     """
 
@@ -84,8 +86,8 @@ def _with_take(recipe: Recipe, take: Take, path: str) -> Recipe:
         raise RecipeError(f"{path}.trim_from", f"{len(take.trim_from)} values; one for each passage is needed")
     written: list[tuple[float, float]] = []
     for i, passage in enumerate(take.passages):
-        begin = passage.moves[0][0]
-        end = max(passage.end_s, max(seconds for seconds, _ in passage.moves))
+        begin = max(0.0, passage.moves[0][0] - HALF_JUMP_S)
+        end = max(passage.end_s, max(seconds for seconds, _ in passage.moves)) - HALF_JUMP_S
         if take.again == "is ignored" and any(begin < b and a < end for a, b in written):
             continue
         written.append((begin, end))
@@ -180,7 +182,10 @@ def _movements(moves: Iterable[tuple[float, Value]]) -> list[list[tuple[float, f
 def _drawn(old: Course, moves: Iterable[tuple[float, Value]]) -> Line:
     found: Line = []
     for movement in _movements(moves):
-        found += _thinned(old, [(seconds, old.height(value)) for seconds, value in movement])
+        line = [(seconds, old.height(value)) for seconds, value in movement]
+        # it jumps to where a movement begins
+        line[0] = (max(0.0, line[0][0] - HALF_JUMP_S), line[0][1])
+        found += _thinned(old, line)
     return found
 
 
@@ -211,5 +216,5 @@ def _switched(moves: Iterable[tuple[float, Value]]) -> list[Point]:
     found: list[Point] = []
     for seconds, value in moves:
         if not found or found[-1].value != value:
-            found.append(Point(at=round(seconds, 4), value=value))
+            found.append(Point(at=round(max(0.0, seconds - HALF_JUMP_S), 4), value=value))
     return found
