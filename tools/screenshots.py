@@ -93,12 +93,6 @@ def printing(bench: Bench) -> None:
     dialog.get_by_role("link", name="Download").wait_for(timeout=60000)
 
 
-def keys(bench: Bench) -> None:
-    bench.page.keyboard.press("Escape")
-    bench.page.keyboard.press("?")
-    time.sleep(0.5)
-
-
 def buses(bench: Bench) -> None:
     bench.page.keyboard.press("Escape")
     bench.page.get_by_label("Songs").click()
@@ -218,6 +212,19 @@ def hits(bench: Bench) -> None:
     _with(bench, "split", params={"by": "percussive", "branches": branches})
 
 
+def rides(bench: Bench) -> None:
+    song = next(one["id"] for one in bench.server.ask("/api/songs") if one["title"] == "Low Bridge")
+    versions = bench.server.ask(f"/api/songs/{song}/versions")
+    bench.server.save(song, next(one["recipe"] for one in versions if one["name"] == "By section"))
+    bench.page.goto(f"{bench.server.url}/songs/{song}")
+    bench.page.wait_for_function("window.tinKettle?.state().connected")
+    bench.surveyed()
+    bench.page.locator("[data-stage=air]").click()
+    bench.page.locator("[data-ride='air mix']").hover()
+    bench.page.get_by_role("button", name="Mix by section").click()
+    playing_chorus(bench)
+
+
 def history(bench: Bench) -> None:
     bench.page.get_by_role("button", name="History").click()
     bench.page.get_by_label("Edits").locator("li > button").nth(1).click()
@@ -234,7 +241,6 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "before-after": before_after,
     "references": references,
     "print": printing,
-    "keys": keys,
     "buses": buses,
     "split": split,
     "song": song,
@@ -244,6 +250,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "tamer": tamer,
     "saturator": saturator,
     "hits": hits,
+    "rides": rides,
 }
 
 
