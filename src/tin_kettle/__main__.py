@@ -2,4 +2,6 @@
 
 from tin_kettle.cli.main import main
 
-main()
+# workers of a batch begin by reading this again
+if __name__ == "__main__":
+    main()

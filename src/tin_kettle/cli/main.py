@@ -1,4 +1,4 @@
-"""The command line: ``tin-kettle demo | serve | restore | render | measure | survey | response | check``."""
+"""The command line: ``tin-kettle demo | serve | restore | render | measure | survey | response | check | batch``."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from typing import NoReturn
 import click
 
 from tin_kettle import __version__
+from tin_kettle.cli.batch import batch
 from tin_kettle.cli.check import check
 from tin_kettle.cli.measure import measure
 from tin_kettle.cli.render import render
@@ -28,7 +29,7 @@ def cli() -> None:
     """The mastering engineer's bench in a browser."""
 
 
-for command in (demo, serve, restore, render, measure, survey, response, check):
+for command in (demo, serve, restore, render, measure, survey, response, check, batch):
     cli.add_command(command)
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from tin_kettle.core.errors import RecipeError, SpecError
+from tin_kettle.core.errors import KettleError, RecipeError
 from tin_kettle.core.recipe.automation import read_automation, with_values
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Recipe
@@ -57,7 +57,7 @@ def first_problem(refused: ValidationError) -> tuple[str, str]:
     return _path(first["loc"]), _problem(dict(first))
 
 
-def read_document(path: Path, what: str, error: type[RecipeError] | type[SpecError]) -> Any:
+def read_document(path: Path, what: str, error: Callable[[str, str], KettleError]) -> Any:
     """The decoded JSON of a file; ``error`` is raised where it cannot be read."""
     try:
         text = path.read_text(encoding="utf-8")

@@ -1,0 +1,112 @@
+"""A file of jobs: renders, surveys and measures, each a pure document."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
+
+from tin_kettle.core.errors import JobsError
+from tin_kettle.core.recipe.reading import first_problem, read_document
+
+MOST_JOBS = 1_000_000
+
+
+def _depth(given: Any) -> Any:
+    """24 and ``"24"`` are the same."""
+    return str(given) if isinstance(given, int) and not isinstance(given, bool) else given
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False, populate_by_name=True)
+
+
+class _Job(_Part):
+    """What all jobs have. Paths are relative to the file of jobs.
+
+    Args:
+        source: the file of a recipe's one bus; ``buses`` (id → file) where there are several.
+    """
+
+    id: str = Field(min_length=1, max_length=200)
+    out: str = Field(min_length=1)
+    source: str | None = None
+
+
+class Render(_Job):
+    """A print, with the options of ``render`` by their long names."""
+
+    do: Literal["render"]
+    recipe: str
+    buses: dict[str, str] | None = None
+    bits: Annotated[Literal["16", "24", "32f"], BeforeValidator(_depth)] = "24"
+    rate: int | None = Field(default=None, ge=8000, le=384000)
+    dither: Literal["none", "tpdf", "shaped"] | None = None
+    seed: int = Field(default=0, ge=0, lt=2**20)
+    band_limit: bool = False
+    tail: Annotated[float, Field(ge=0, le=600)] | Literal["auto"] = 0.0
+    from_s: float | None = Field(default=None, ge=0, alias="from")
+    to_s: float | None = Field(default=None, ge=0, alias="to")
+    block: int = Field(default=8192, ge=1, le=1 << 20)
+
+
+class Survey(_Job):
+    """What a recipe does to a whole song, as ``survey --json`` tells it."""
+
+    do: Literal["survey"]
+    recipe: str
+    buses: dict[str, str] | None = None
+
+
+class Measure(_Job):
+    """What a file is, as ``measure --json`` tells it."""
+
+    do: Literal["measure"]
+
+
+Job = Annotated[Render | Survey | Measure, Field(discriminator="do")]
+
+
+class Jobs(_Part):
+    """The file."""
+
+    model_config = ConfigDict(title="Tin Kettle jobs")
+
+    format: Literal["tin-kettle-jobs"]
+    version: Literal[1]
+    jobs: tuple[Job, ...] = Field(max_length=MOST_JOBS, strict=False)
+
+    @model_validator(mode="after")
+    def _apart(self) -> Jobs:
+        for what in ("id", "out"):
+            named = [getattr(job, what) for job in self.jobs]
+            twins = {name for name in named if named.count(name) > 1} if len(set(named)) < len(named) else set()
+            if twins:
+                raise ValueError(f"two jobs have the {what} '{min(twins)}'; each needs its own")
+        for job in self.jobs:
+            buses = getattr(job, "buses", None)
+            if (job.source is None) == (buses is None):
+                raise ValueError(f"job '{job.id}' has {'no source' if buses is None else 'source and buses'}; give one")
+        return self
+
+
+def parse_jobs(document: object) -> Jobs:
+    """Check a decoded file of jobs.
+
+    Raises:
+        JobsError: with the JSON path, the value and what is allowed.
+    """
+    try:
+        return Jobs.model_validate(document)
+    except ValidationError as refused:
+        raise JobsError(*first_problem(refused)) from None
+
+
+def load_jobs(path: Path) -> Jobs:
+    """Read a file of jobs.
+
+    Raises:
+        JobsError: it cannot be read, is no JSON, or is refused.
+    """
+    return parse_jobs(read_document(path, "jobs", JobsError))
