@@ -1,4 +1,4 @@
-"""The command line: ``tin-kettle demo | serve | restore | render | measure | survey | response | check | batch``."""
+"""The command line: ``tin-kettle demo | serve | restore | render | measure | survey | response | check | …``."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ import click
 from tin_kettle import __version__
 from tin_kettle.cli.batch import batch
 from tin_kettle.cli.check import check
+from tin_kettle.cli.deliver import deliver
 from tin_kettle.cli.measure import measure
 from tin_kettle.cli.render import render
 from tin_kettle.cli.response import response
@@ -29,7 +30,7 @@ def cli() -> None:
     """The mastering engineer's bench in a browser."""
 
 
-for command in (demo, serve, restore, render, measure, survey, response, check, batch):
+for command in (demo, serve, restore, render, measure, survey, response, check, deliver, batch):
     cli.add_command(command)
 
 

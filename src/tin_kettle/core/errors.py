@@ -3,6 +3,7 @@
 KettleError
 ├── RecipeError    a recipe, or a value in it, is refused; names the JSON path
 ├── SpecError      the same of a delivery spec
+├── RecordError    the same of a record
 ├── JobsError      the same of a file of jobs
 ├── AudioError     a file cannot be used as a source, or a print cannot be written
 ├── LibraryError   the library holds no such thing, or cannot be used
@@ -47,6 +48,10 @@ class RecipeError(_DocumentError):
 
 class SpecError(_DocumentError):
     """A delivery spec is refused."""
+
+
+class RecordError(_DocumentError):
+    """A record is refused."""
 
 
 class JobsError(_DocumentError):

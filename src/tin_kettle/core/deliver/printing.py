@@ -11,7 +11,16 @@ import numpy as np
 
 from tin_kettle.core.deliver.convert import band_limit, convert_rate, converted_frames, in_pieces
 from tin_kettle.core.deliver.dither import Dither, Quantiser
-from tin_kettle.core.deliver.formats import Bits, Writer, check_print
+from tin_kettle.core.deliver.formats import (
+    LOSSY,
+    USUAL_KBIT_S,
+    Bits,
+    Container,
+    Writer,
+    check_print,
+    container_by_name,
+)
+from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.rides import Rides
@@ -29,6 +38,12 @@ class PrintSettings:
 
     Times are seconds of the print; ``None`` keeps the source's rate, takes the default dither, and adds as long a tail
     as the recipe rings on.
+
+    Args:
+        gain_db: what belongs to the record and not to the song; fades too. They come before rate conversion, and a
+            ceiling is held after them.
+        container: None goes by the ending of the file's name.
+        kbit_s: of lossy containers, which are made of the samples as they are before dither.
     """
 
     bits: Bits = "24"
@@ -40,6 +55,11 @@ class PrintSettings:
     from_s: float | None = None
     to_s: float | None = None
     block_frames: int = BLOCK_FRAMES
+    gain_db: float = 0.0
+    fade_in_s: float = 0.0
+    fade_out_s: float = 0.0
+    container: Container | None = None
+    kbit_s: int = USUAL_KBIT_S
 
     @property
     def dither_used(self) -> Dither:
@@ -77,15 +97,19 @@ def print_song(
     source_frames = song_frames(sources) + tail
     frames = converted_frames(source_frames, source_hz, rate_hz)
     first, last = _slice(settings, frames, rate_hz)
-    check_print(path, settings.bits, rate_hz, last - first)
+    container = settings.container or container_by_name(path)
+    check_print(path, container, settings.bits, rate_hz, last - first)
     blocks = render(recipe, sources, last=source_frames, block_frames=settings.block_frames, progress=progress)
+    levelled = settings.gain_db != 0.0 or settings.fade_in_s > 0.0 or settings.fade_out_s > 0.0
+    if levelled:
+        blocks = _levelled(blocks, settings, source_frames, source_hz)
     if rate_hz != source_hz:
         blocks = convert_rate(blocks, source_frames, source_hz, rate_hz)
     if settings.band_limit:
         blocks = band_limit(blocks, rate_hz)
-    if rate_hz != source_hz or settings.band_limit:
+    if rate_hz != source_hz or settings.band_limit or levelled:
         blocks = _hold_ceiling(blocks, recipe, rate_hz)
-    return _write(in_pieces(blocks), path, settings, rate_hz, first, last)
+    return _write(in_pieces(blocks), path, container, settings, rate_hz, first, last)
 
 
 def _slice(settings: PrintSettings, frames: int, rate_hz: int) -> tuple[int, int]:
@@ -97,6 +121,19 @@ def _slice(settings: PrintSettings, frames: int, rate_hz: int) -> tuple[int, int
             f"it runs from 0 to {frames / rate_hz:g} s"
         )
     return first, last
+
+
+def _levelled(blocks: Iterator[Block], settings: PrintSettings, frames: int, rate_hz: int) -> Iterator[Block]:
+    """The song at its level in the record, faded in and out by half a cosine."""
+    gain, at = db_to_gain(settings.gain_db), 0
+    rises, falls = (max(1.0, seconds * rate_hz) for seconds in (settings.fade_in_s, settings.fade_out_s))
+    for block in blocks:
+        now = at + np.arange(block.shape[1])
+        fade = np.minimum(now / rises if settings.fade_in_s else 1.0, 1.0)
+        if settings.fade_out_s:
+            fade = np.minimum(fade, np.clip((frames - 1 - now) / falls, 0.0, 1.0))
+        at += block.shape[1]
+        yield block * (gain * (0.5 - 0.5 * np.cos(np.pi * fade)))
 
 
 def _hold_ceiling(blocks: Iterator[Block], recipe: Recipe, rate_hz: int) -> Iterator[Block]:
@@ -125,14 +162,20 @@ def _hold_ceiling(blocks: Iterator[Block], recipe: Recipe, rate_hz: int) -> Iter
 
 
 def _write(
-    pieces: Iterator[Block], path: Path, settings: PrintSettings, rate_hz: int, first: int, last: int
+    pieces: Iterator[Block],
+    path: Path,
+    container: Container,
+    settings: PrintSettings,
+    rate_hz: int,
+    first: int,
+    last: int,
 ) -> Printed:
-    floats = settings.bits == "32f"
+    floats = settings.bits == "32f" or container in LOSSY
     bits: Literal[16, 24] = 16 if settings.bits == "16" else 24
     quantiser = Quantiser(bits, settings.dither_used, settings.seed)
     meter = SongMeter(rate_hz)
     at, clipped_before = 0, 0
-    with Writer(path, rate_hz, settings.bits, last - first) as file:
+    with Writer(path, container, rate_hz, settings.bits, last - first, settings.kbit_s) as file:
         for piece in pieces:
             low, high = max(first - at, 0), min(last - at, piece.shape[1])
             at += piece.shape[1]

@@ -9,11 +9,12 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from tin_kettle.core.deliver.formats import LOSSY, Container
 from tin_kettle.core.errors import SpecError
 from tin_kettle.core.recipe.reading import first_problem, read_document
 
-Container = Literal["wav", "bwf", "rf64", "flac", "aiff", "ogg", "opus", "mp3"]
-LOSSY: tuple[Container, ...] = ("ogg", "opus", "mp3")
+NAMES = {"number": 1, "title": "", "record": "", "artist": ""}
+"""What the name of a file may be made of."""
 
 
 class _Part(BaseModel):
@@ -57,6 +58,11 @@ class Spec(_Part):
             raise ValueError(f"kbit_s {self.kbit_s} with {self.container}, which is not lossy; give bits instead")
         if self.container in ("flac", "aiff") and self.bits == "32f":
             raise ValueError(f"bits '32f' with {self.container}; 16 or 24 are allowed there")
+        try:
+            self.naming.format(**NAMES)
+        except (KeyError, IndexError, ValueError, AttributeError):
+            known = ", ".join(f"{{{name}}}" for name in NAMES)
+            raise ValueError(f"naming {self.naming!r} cannot be filled in; allowed: {known}") from None
         return self
 
 

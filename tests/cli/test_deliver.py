@@ -1,0 +1,203 @@
+"""``deliver``: every song by every spec, as it is asked for, checked from the file, the same on any day."""
+
+import hashlib
+import json
+import struct
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from tests.cli.test_commands import run
+from tests.conftest import RATE_HZ, music, tone, write_wav
+from tin_kettle.core.deliver.broadcast import bext_chunk
+from tin_kettle.core.deliver.checking import container_of
+from tin_kettle.core.deliver.delivery import cue_sheet, deliver
+from tin_kettle.core.deliver.record import Record, load_record, parse_record
+from tin_kettle.core.deliver.spec import parse_spec
+from tin_kettle.core.errors import RecordError, SpecError
+from tin_kettle.core.measure.song import SongMeter
+
+SPEC = {"format": "tin-kettle-spec", "version": 1}
+ARCHIVE = {**SPEC, "name": "Archive", "container": "bwf", "bits": 24}
+DISC = {
+    **SPEC,
+    "name": "Disc",
+    "container": "wav",
+    "rate_hz": 44100,
+    "bits": 16,
+    "dither": "tpdf",
+    "ceiling_dbtp": -1.0,
+}
+PREVIEW = {**SPEC, "name": "Preview", "container": "mp3", "kbit_s": 192, "naming": "{artist} - {title}"}
+MASTER = [{"id": "top", "kind": "limiter", "params": {"gain_db": 6, "ceiling_db": -2}}]
+RECORD = {
+    "format": "tin-kettle-record",
+    "version": 1,
+    "title": "Slack Water",
+    "artist": "Ferry Ticket Ensemble",
+    "upc": "036000291452",
+    "songs": [
+        {"title": "Low Bridge", "source": "a.wav", "recipe": "r.kettle.json"},
+        {"title": "Last Crossing", "source": "b.wav", "gain_db": -3.0, "gap_s": 1.5, "isrc": "ZZABC2600001"},
+    ],
+}
+
+
+def measure(samples, rate_hz):
+    meter = SongMeter(rate_hz)
+    meter.feed(np.ascontiguousarray(samples))
+    return meter.finish()
+
+
+@pytest.fixture
+def folder(tmp_path):
+    write_wav(tmp_path / "a.wav", 0.4 * music(3.0), RATE_HZ)
+    write_wav(tmp_path / "b.wav", tone(440, -10, 3), RATE_HZ)
+    files = {"r.kettle": {"format": "tin-kettle-recipe", "version": 1, "master": MASTER}, "record": RECORD}
+    files |= {"archive": ARCHIVE, "disc": DISC, "preview": PREVIEW}
+    for name, document in files.items():
+        (tmp_path / f"{name}.json").write_text(json.dumps(document))
+    return tmp_path
+
+
+def test_a_record_is_delivered_checked_and_hashed(folder):
+    specs = [f"--spec={name}.json" for name in ("archive", "disc", "preview")]
+    done = run("deliver", "record.json", *specs, "--out", "out", "--json", cwd=folder)
+    told = json.loads(done.stdout)
+    assert done.returncode == 0 and told["passed"], told
+    assert [one["file"] for one in told["files"]] == [
+        "Archive/01 Low Bridge.wav",
+        "Archive/02 Last Crossing.wav",
+        "Disc/01 Low Bridge.wav",
+        "Disc/02 Last Crossing.wav",
+        "Preview/Ferry Ticket Ensemble - Low Bridge.mp3",
+        "Preview/Ferry Ticket Ensemble - Last Crossing.mp3",
+    ]
+    for one in told["files"]:
+        path = folder / "out" / one["file"]
+        assert hashlib.sha256(path.read_bytes()).hexdigest() == one["sha256"]
+        assert f"{one['sha256']}  {path.name}\n" in (path.parent / "hashes.sha256").read_text()
+    assert container_of(folder / "out/Archive/01 Low Bridge.wav") == "bwf"
+    assert soundfile.info(folder / "out/Disc/01 Low Bridge.wav").samplerate == 44100
+    plain, _ = soundfile.read(folder / "b.wav", always_2d=True)
+    lowered, _ = soundfile.read(folder / "out/Archive/02 Last Crossing.wav", always_2d=True)
+    assert np.max(np.abs(lowered - plain * 10 ** (-3 / 20))) < 2**-22, "at its level in the record, dithered to 24 bits"
+    assert (folder / "out/Disc/Slack Water.cue").exists()
+    assert not list((folder / "out").rglob("*.part"))
+
+
+def test_what_does_not_pass_says_why_and_stops_nothing(folder):
+    asked = {**DISC, "loudness": {"integrated_lufs": -40.0}}
+    (folder / "disc.json").write_text(json.dumps(asked))
+    (folder / "record.json").write_text(
+        json.dumps({**RECORD, "songs": [{"title": "Gone", "source": "gone.wav"}, RECORD["songs"][1]]})
+    )
+    done = run("deliver", "record.json", "--spec=disc.json", "--out", "out", cwd=folder)
+    assert done.returncode == 1
+    lines = done.stdout.splitlines()
+    assert len(lines) == 2
+    assert lines[0].startswith("Disc, Gone: ") and "gone.wav" in lines[0]
+    assert lines[1].startswith("Disc, Last Crossing: integrated_lufs is -13") and "-40.0 is asked for" in lines[1]
+    assert (folder / "out/Disc/02 Last Crossing.wav").exists()
+
+
+def test_the_same_delivery_is_the_same_files_and_says_its_loudness(folder):
+    record, spec = load_record(folder / "record.json"), parse_spec(ARCHIVE)
+    one, two = (deliver(record, folder, [spec], folder / name) for name in ("one", "two"))
+    assert [found.sha256 for found in one] == [found.sha256 for found in two]
+    data = (folder / "one/Archive/01 Low Bridge.wav").read_bytes()
+    assert struct.unpack("<I", data[4:8])[0] == len(data) - 8
+    at = data.index(b"bext")
+    assert struct.unpack("<I", data[at + 4 : at + 8])[0] == 602 == len(data) - at - 8
+    body = data[at + 8 :]
+    assert body[:256].rstrip(b"\0") == b"Ferry Ticket Ensemble - Low Bridge"
+    assert struct.unpack("<H", body[346:348])[0] == 2
+    samples, rate_hz = soundfile.read(folder / "one/Archive/01 Low Bridge.wav", always_2d=True)
+    measured = measure(samples.T, rate_hz)
+    value, _, peak = struct.unpack("<3h", body[412:418])
+    assert value == pytest.approx(100 * measured["integrated_lufs"], abs=1)
+    assert peak == pytest.approx(100 * measured["true_peak_dbtp"], abs=1)
+
+
+def test_an_unknown_loudness_has_the_standards_word_for_it():
+    silent = measure(np.zeros((2, RATE_HZ)), RATE_HZ)
+    assert struct.unpack("<h", bext_chunk("", "", "", silent)[8 + 412 : 8 + 414])[0] == 0x7FFF
+
+
+@pytest.mark.parametrize(
+    ("container", "rate_hz", "kbit_s"), [("ogg", 44100, 160), ("opus", 48000, 96), ("mp3", 44100, 320)]
+)
+def test_lossy_files_have_the_rate_that_is_asked_for(folder, container, rate_hz, kbit_s):
+    spec = parse_spec({**SPEC, "name": "Lossy", "container": container, "rate_hz": rate_hz, "kbit_s": kbit_s})
+    record = parse_record({**RECORD, "songs": RECORD["songs"][:1]})
+    (found,) = deliver(record, folder, [spec], folder / "out")
+    assert found.passed, found.reasons
+    info = soundfile.info(found.file)
+    coded = 8 * found.file.stat().st_size / info.duration / 1000
+    # a variable rate goes with the music
+    assert coded == pytest.approx(kbit_s, rel=0.03 if container == "mp3" else 0.45)
+    decoded, _ = soundfile.read(found.file, always_2d=True)
+    assert measure(decoded.T, rate_hz)["integrated_lufs"] > -30
+
+
+def test_fades_and_gains_keep_the_ceiling(folder):
+    songs = [{**RECORD["songs"][0], "gain_db": 6.0, "fade_in_s": 0.5, "fade_out_s": 1.0}]
+    (found,) = deliver(parse_record({**RECORD, "songs": songs}), folder, [parse_spec(ARCHIVE)], folder / "out")
+    x, _ = soundfile.read(found.file, always_2d=True)
+    assert np.abs(x[:10]).max() < 1e-3 and np.abs(x[-10:]).max() < 1e-3
+    assert measure(x.T, RATE_HZ)["true_peak_dbtp"] <= -2 + 0.05
+    louder, plain = (
+        20 * np.log10(np.abs(y).mean()) for y in (x[RATE_HZ : 2 * RATE_HZ], soundfile.read(folder / "a.wav")[0])
+    )
+    assert louder > plain + 6
+
+
+def test_the_cue_sheet_counts_in_frames():
+    record = parse_record(RECORD)
+    sheet = cue_sheet(record, ["01.wav", "02.wav"]).splitlines()
+    assert sheet[:3] == ['TITLE "Slack Water"', 'PERFORMER "Ferry Ticket Ensemble"', "CATALOG 0036000291452"]
+    assert "  TRACK 02 AUDIO" in sheet
+    assert "    ISRC ZZABC2600001" in sheet
+    assert "    PREGAP 00:01:38" in sheet, "1.5 s are 112.5 of 75 frames a second"
+    assert sheet.count("    INDEX 01 00:00:00") == 2
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"upc": "036000291453"}, "check digit is 2"),
+        ({"songs": []}, r"\$.songs: has 0 entries"),
+        ({"songs": [{"title": "A"}]}, "give source"),
+        ({"songs": [{"title": "A", "source": "a.wav", "isrc": "zz"}]}, "isrc"),
+        ({"label": "x"}, "'label' is not known"),
+    ],
+)
+def test_a_wrong_record_is_refused_with_its_place(change, words):
+    with pytest.raises(RecordError, match=words):
+        parse_record({**RECORD, **change})
+
+
+def test_names_that_would_meet_are_refused(folder):
+    record, spec = load_record(folder / "record.json"), parse_spec({**ARCHIVE, "naming": "{record}"})
+    with pytest.raises(SpecError, match="calls two songs 'Slack Water"):
+        deliver(record, folder, [spec], folder / "out")
+    with pytest.raises(SpecError, match="two specs have one name"):
+        deliver(record, folder, [parse_spec(ARCHIVE)] * 2, folder / "out")
+    with pytest.raises(SpecError, match="naming"):
+        parse_spec({**ARCHIVE, "naming": "{label}"})
+
+
+def test_the_shipped_schema_is_the_codes():
+    shipped = json.loads(Path("docs/record.schema.json").read_text(encoding="utf-8"))
+    assert shipped == Record.model_json_schema()
+
+
+def test_the_specs_that_are_shipped_are_specs():
+    assert [parse_spec(json.loads(path.read_text())).name for path in sorted(Path("docs/specs").iterdir())] == [
+        "24-bit archive",
+        "CD-rate master",
+        "Lossy preview",
+        "Streaming",
+    ]
