@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.cli.test_commands import run
+from tests.cli.running import run
 from tests.conftest import tone, write_wav
 from tin_kettle.core.deliver.checking import container_of
 from tin_kettle.core.deliver.spec import Spec, parse_spec

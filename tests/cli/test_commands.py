@@ -4,23 +4,14 @@ import json
 import signal
 import socket
 import subprocess
-import sys
 import time
 
 import numpy as np
 import pytest
 import soundfile
 
+from tests.cli.running import COMMAND, run, run_apart
 from tests.conftest import music, noise, tone, write_wav
-from tin_kettle.cli.main import main
-
-COMMAND = [sys.executable, "-m", "tin_kettle"]
-
-
-def run(*arguments, cwd):
-    return subprocess.run(
-        [*COMMAND, *map(str, arguments)], cwd=cwd, capture_output=True, text=True, timeout=120, check=False
-    )
 
 
 @pytest.fixture
@@ -56,7 +47,7 @@ def test_render_prints_and_measures(folder):
         "energy_below_30hz energy_above_16khz dc_offset clipped_samples spectrum"
     )
     assert set(found) == set(keys.split())
-    assert "LUFS" in run("measure", "out.flac", cwd=folder).stdout
+    assert "LUFS" in run_apart("measure", "out.flac", cwd=folder).stdout
 
 
 def test_render_defaults_and_options(folder):
@@ -131,20 +122,13 @@ def test_an_integer_print_over_full_scale_says_so(folder):
         (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.wav", "--from", 5], "is no part of the song"),
     ],
 )
-def test_bad_input_gives_one_clear_line_and_exit_2(folder, arguments, says, monkeypatch, capsys):
-    monkeypatch.chdir(folder)
-    monkeypatch.setattr(sys, "argv", ["tin-kettle", *map(str, arguments)])
-    before = [signal.getsignal(number) for number in (signal.SIGINT, signal.SIGTERM)]
-    with pytest.raises(SystemExit) as ended:
-        main()
-    for number, handler in zip((signal.SIGINT, signal.SIGTERM), before, strict=True):
-        signal.signal(number, handler)
-    told = capsys.readouterr()
-    assert ended.value.code == 2
-    assert says in told.err
-    assert told.err.startswith("tin-kettle: ")
-    assert told.err.count("\n") == 1
-    assert told.out == ""
+def test_bad_input_gives_one_clear_line_and_exit_2(folder, arguments, says):
+    told = run(*arguments, cwd=folder)
+    assert told.returncode == 2
+    assert says in told.stderr
+    assert told.stderr.startswith("tin-kettle: ")
+    assert told.stderr.count("\n") == 1
+    assert told.stdout == ""
     assert not list(folder.glob("x.*"))
     assert not list(folder.glob(".*.part"))
 
@@ -169,7 +153,7 @@ def test_a_port_in_use_is_said_with_the_remedy(folder):
         taken.bind(("127.0.0.1", 0))
         taken.listen()
         port = taken.getsockname()[1]
-        done = run("serve", "--port", port, "--home", "home", cwd=folder)
+        done = run_apart("serve", "--port", port, "--home", "home", cwd=folder)
     assert done.returncode == 2
     assert (
         f"port {port} on 127.0.0.1 cannot be used (Address already in use); choose another with --port" in done.stderr

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.cli.test_commands import run
+from tests.cli.running import run
 from tests.conftest import RATE_HZ, music, tone, write_wav
 from tin_kettle.core.deliver.broadcast import bext_chunk
 from tin_kettle.core.deliver.checking import container_of

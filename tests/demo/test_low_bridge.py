@@ -6,9 +6,11 @@ import pytest
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import integrated_lufs, stereo_energy
 from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.recipe.describe import describe_recipe
+from tin_kettle.core.survey.beats import find_grid
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.survey import survey_song
-from tin_kettle.demo.low_bridge import low_bridge, low_bridge_recipe, small_moves
+from tin_kettle.demo.low_bridge import BEAT_S, LEAD_S, by_section, low_bridge, low_bridge_recipe, small_moves
 
 
 @pytest.fixture(scope="module")
@@ -52,10 +54,14 @@ def test_its_sections_differ(song):
     assert found["chorus2"] > found["bridge"] + 2
 
 
-def test_the_version_beside_it_mends_some_of_the_faults(song):
+def test_the_version_beside_it_mends_some_of_the_faults_and_its_tempo_is_found(song):
     x, _, _ = song
     source = {"mix": ArraySource(x, 48000)}
     received = survey_song(low_bridge_recipe().as_received(), source)
+    grid = find_grid(received)
+    assert grid is not None
+    assert grid.beat_s == pytest.approx(BEAT_S, rel=0.002), "the tempo that it was made with"
+    assert grid.first_s == pytest.approx(LEAD_S, abs=0.03)
     before, after = (
         {finding.id: finding for finding in find(survey_song(recipe, source), received, recipe)}
         for recipe in (low_bridge_recipe(), small_moves())
@@ -63,3 +69,10 @@ def test_the_version_beside_it_mends_some_of_the_faults(song):
     assert "low-end-wide" in before
     assert "low-end-wide" not in after
     assert len(after) < len(before)
+
+
+def test_the_version_by_section_moves_with_the_music():
+    told = describe_recipe(by_section(), 48000)
+    assert told["air"]["summary"].startswith("mix 9 to 25 % by section")
+    assert told["thin"]["summary"].startswith("high-pass off in Chorus")
+    assert told["warm"]["summary"].startswith("amount 90 to 110 % by section")

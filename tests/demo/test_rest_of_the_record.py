@@ -96,6 +96,7 @@ def test_a_library_is_filled_once(library, monkeypatch):
     assert [version.name for version in list_versions(library, songs["Low Bridge"].id)] == [
         "Small moves",
         "By frequency",
+        "By section",
     ]
     assert [version.name for version in list_versions(library, songs["Pilot Light"].id)] == ["In colour"]
     assert current_revision(library, songs["Low Bridge"].id).recipe.master[0].id == "clean"
