@@ -40,6 +40,16 @@ def jump_s(samples, gain):
     return (frames[before] + frames[after] / gain) / 2 / RATE_HZ
 
 
+def without_gap(bench, measure):
+    """What is measured while the sound had no gap: a loaded machine has to be asked again."""
+    for _ in range(6):
+        before = bench.state("underruns")
+        found = measure()
+        if bench.state("underruns") == before:
+            break
+    return found
+
+
 def test_a_move_is_played_back_where_it_was_heard(bench, ramp_song, server):
     server.save(ramp_song, dump_recipe(recipe_of({"id": "t", "kind": "trim"})))
     bench.open(ramp_song)
@@ -47,22 +57,32 @@ def test_a_move_is_played_back_where_it_was_heard(bench, ramp_song, server):
     page = bench.page
     bench_row(page, "t").click()
     page.keyboard.press("t")
-    bench.play()
-    page.evaluate(
-        """async () => {
-          window.tapped = [];
-          while (window.tapped.length < 150) await new Promise((next) => setTimeout(next, 10));
-        }"""
-    )
-    rule(page, "Gain").focus()
-    page.keyboard.type("-12")
-    page.keyboard.press("Enter")
-    page.wait_for_function("window.tinKettle.player.now().moment.head.revision > 0")
-    page.wait_for_timeout(300)
-    page.keyboard.press("Space")
-    page.wait_for_function("window.tinKettle.state().recipe.automation.length === 1")
-    rows = page.evaluate("window.tapped.map(([left]) => Array.from(left))")
-    heard_s = jump_s(np.concatenate(rows)[None], 10 ** (-12 / 20))
+    quieter = 10 ** (-12 / 20)
+
+    def take():
+        if bench.state("recipe.automation.length"):
+            bench.saved()
+            page.keyboard.press("Control+z")
+            page.wait_for_function("window.tinKettle.state().recipe.automation.length === 0")
+        bench.play()
+        page.evaluate(
+            """async () => {
+              window.tapped = [];
+              while (window.tapped.length < 150) await new Promise((next) => setTimeout(next, 10));
+            }"""
+        )
+        revision = page.evaluate("window.tinKettle.player.now().moment.head.revision")
+        rule(page, "Gain").focus()
+        page.keyboard.type("-12")
+        page.keyboard.press("Enter")
+        page.wait_for_function(f"window.tinKettle.player.now().moment.head.revision > {revision}")
+        page.wait_for_timeout(200)
+        page.keyboard.press("Space")
+        page.wait_for_function("window.tinKettle.state().recipe.automation.length === 1")
+        rows = page.evaluate("window.tapped.map(([left]) => Array.from(left))")
+        return jump_s(np.concatenate(rows)[None], quieter)
+
+    heard_s = without_gap(bench, take)
     (ride,) = bench.state("recipe.automation")
     assert (ride["target"], ride["param"]) == ("t", "gain_db")
     written = [point for point in ride["points"] if point["value"] == -12]
@@ -71,7 +91,8 @@ def test_a_move_is_played_back_where_it_was_heard(bench, ramp_song, server):
     around = [round((heard_s + away_s) * RATE_HZ) for away_s in (-0.5, 0.5)]
     page.evaluate(f"window.tinKettle.act.setLoop({around})")
     bench.play()
-    assert jump_s(bench.record(2 * RATE_HZ), 10 ** (-12 / 20)) == pytest.approx(heard_s, abs=0.005)
+    played_s = without_gap(bench, lambda: jump_s(bench.record(2 * RATE_HZ), quieter))
+    assert played_s == pytest.approx(heard_s, abs=0.005)
     bench.saved()
     page.keyboard.press("Space")
     page.keyboard.press("Control+z")
@@ -107,7 +128,7 @@ def test_a_filter_swept_by_hand_sweeps_again(bench, add_song):
     def level(song):
         page.evaluate(f"window.tinKettle.act.setLoop([{round(song)}, {round(song) + 14400}])")
         page.wait_for_timeout(700)
-        return amplitude_db(bench.record(9600)[0], 4000)
+        return without_gap(bench, lambda: amplitude_db(bench.record(9600)[0], 4000))
 
     bench.play()
     assert level(begun - 24000) == pytest.approx(-12, abs=1)

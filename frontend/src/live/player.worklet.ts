@@ -116,8 +116,8 @@ class Player extends AudioWorkletProcessor {
   /** Say where a new state begins: what comes late goes over, more shortly, from where the ear is by then. */
   private tellOf({ epoch, revision, position, song, frames }: BlockHead): void {
     const late = epoch === this.epoch ? Math.max(0, this.position - position) : 0;
-    // where the blocks after the first are late as well, the old sound came between
-    if (revision < this.revision || (revision === this.revision && late === 0) || late >= frames) return;
+    // what is heard of a block for less than it takes to go over to it is not heard
+    if (revision <= this.revision || late > frames - SEAM_S * sampleRate) return;
     this.revision = revision;
     const half = (late > 0 ? late + (SEAM_S / 2) * sampleRate : (SWITCH_S / 2) * sampleRate) | 0;
     const began: Began = { type: "began", revision, position: position + half, song: song + half };

@@ -13,7 +13,7 @@ import type { Sections } from "../tree/course";
 import { rideOf, timed, withRide } from "../tree/course";
 import { addPoint, copyPoints, movePoints, pastePoints, removePoints, scalePoints } from "../tree/lanePoints";
 import type { CopiedPoints } from "../tree/lanePoints";
-import { formatTime, formatValue } from "../ui/format";
+import { formatTime, tellValue } from "../ui/format";
 import { useCanvas } from "../ui/useCanvas";
 import { useDrag } from "../ui/useDrag";
 import { useSize } from "../ui/useSize";
@@ -98,16 +98,7 @@ export const Lane = memo(function Lane(props: Props) {
       : null;
   const held = useRiding((s) => s.held.find((touch) => touch.target === target && touch.param === path));
   const now = useHeard(() => riddenNow(useBench.getState().recipe!, target, path));
-  const told = (value: Point["value"] | null) =>
-    typeof value === "number"
-      ? formatValue(param, value)
-      : value === null
-        ? ""
-        : typeof value === "boolean"
-          ? value
-            ? "on"
-            : "off"
-          : value.replaceAll("_", " ");
+  const told = (value: Point["value"] | null) => (value === null ? "" : tellValue(param, value));
 
   const draw = useCallback(
     (context: CanvasRenderingContext2D, width: number, height: number) =>

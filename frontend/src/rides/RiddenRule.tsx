@@ -1,6 +1,8 @@
 import type { Param } from "../api/types";
 import { Rule } from "../ui/Rule";
+import { noteValue } from "./noteValue";
 import { RideBadge } from "./RideBadge";
+import { useGrid } from "./useGrid";
 import { useRidden } from "./useRidden";
 
 interface Props {
@@ -16,14 +18,16 @@ interface Props {
 /** A rule of a value that may move over time: where it is ridden it shows its span and follows the song. */
 export function RiddenRule({ target, path, param, value, onMove, onRest }: Props) {
   const ridden = useRidden(target, path);
+  const grid = useGrid();
   const shown = typeof ridden?.value === "number" ? ridden.value : value;
+  const note = grid && param.unit === "ms" ? noteValue(shown, grid) : "";
   return (
     <div data-ride={`${target} ${path}`} className="group/ride">
       <Rule
         param={param}
         value={shown}
         span={ridden?.span}
-        note={ridden ? (ridden.bySection ? "· by section" : "· ridden") : undefined}
+        note={ridden ? (ridden.bySection ? "· by section" : "· ridden") : note}
         badge={
           !param.delays && <RideBadge target={target} path={path} label={param.label} on={ridden !== null} />
         }

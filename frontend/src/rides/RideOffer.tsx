@@ -1,7 +1,7 @@
 import { keepTouch, leaveRiding, useRiding } from "../state/riding";
 import { useBench } from "../state/store";
 import { declaredAt } from "../tree/declared";
-import { formatValue } from "../ui/format";
+import { tellValue } from "../ui/format";
 
 /** The hand moved a value that is ridden: what is to become of it. */
 export function RideOffer() {
@@ -15,7 +15,7 @@ export function RideOffer() {
   if (!found) return null;
   const { param, title } = found;
   const isNumber = typeof touch.value === "number";
-  const value = isNumber ? formatValue(param, touch.value as number) : String(touch.value);
+  const value = tellValue(param, touch.value);
   return (
     <div
       role="group"

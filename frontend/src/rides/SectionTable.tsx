@@ -9,7 +9,7 @@ import { rideOf, withRide } from "../tree/course";
 import { declaredAt } from "../tree/declared";
 import { useHeard } from "../state/useHeard";
 import { Choice } from "../ui/Choice";
-import { formatValue, parseValue } from "../ui/format";
+import { parseValue, tellValue } from "../ui/format";
 import { stepped } from "../ui/scale";
 import { barSeconds, useGrid } from "./useGrid";
 
@@ -95,7 +95,7 @@ function Table({ target, path, title, about, resting, recipe }: Props) {
     let ride = rideOf(present, target, path) ?? { target, param: path, points: [] };
     for (const { id } of named) ride = withRow(ride, sections, resting, id, row, log);
     const where = named.length > 1 ? `${named.length} sections` : section.name;
-    const words = row ? told(about, row.value) : "as before";
+    const words = row ? tellValue(about, row.value) : "as before";
     edit(withRide(present, ride), `${title}: ${about.label.toLowerCase()} ${words} in ${where}`, true);
   };
   const close = () => useRiding.setState({ table: null });
@@ -166,17 +166,12 @@ function Table({ target, path, title, about, resting, recipe }: Props) {
                 edit(withRide(present, { ...ride, points: [] }), `${title}: ${about.label} rests`, true);
             }}
           >
-            let it rest at {told(about, resting)}
+            let it rest at {tellValue(about, resting)}
           </button>
         </footer>
       )}
     </section>
   );
-}
-
-function told(about: Param, value: Value): string {
-  if (typeof value === "boolean") return value ? "on" : "off";
-  return typeof value === "number" ? formatValue(about, value) : value.replaceAll("_", " ");
 }
 
 interface RowProps {
@@ -204,7 +199,9 @@ function Row({ row, about, now, barS, focused, onChange }: RowProps) {
         {name}
       </span>
       <span className="flex w-[112px] shrink-0 items-center gap-1">
-        {value !== null && way.ramp !== "hold" && <span className="text-mute">{told(about, from)} →</span>}
+        {value !== null && way.ramp !== "hold" && (
+          <span className="text-mute">{tellValue(about, from)} →</span>
+        )}
         <ValueField
           about={about}
           value={shown}
@@ -312,7 +309,7 @@ function ValueField({ about, value, quiet, name, focused, onChange }: FieldProps
         autoFocus
         aria-label={`${about.label} in ${name}, typed`}
         aria-invalid={wrong}
-        title={wrong ? `${told(about, scaled.low)} to ${told(about, scaled.high)}` : undefined}
+        title={wrong ? `${tellValue(about, scaled.low)} to ${tellValue(about, scaled.high)}` : undefined}
         className={`w-[64px] border bg-well px-1 ${wrong ? "border-copper text-copper" : "border-rim"}`}
         value={typed}
         onChange={(event) => {
@@ -345,7 +342,7 @@ function ValueField({ about, value, quiet, name, focused, onChange }: FieldProps
     <button
       type="button"
       autoFocus={focused}
-      aria-label={`${about.label} in ${name}: ${told(about, value)}`}
+      aria-label={`${about.label} in ${name}: ${tellValue(about, value)}`}
       className={`min-w-[48px] border border-transparent px-1 text-left hover:border-line ${quiet ? "text-mute" : "font-[620]"}`}
       onClick={next}
       onKeyDown={(event) => {
@@ -366,7 +363,7 @@ function ValueField({ about, value, quiet, name, focused, onChange }: FieldProps
         event.stopPropagation();
       }}
     >
-      {told(about, value)}
+      {tellValue(about, value)}
     </button>
   );
 }

@@ -1,12 +1,9 @@
 /** Tempo and bars: as they were tapped, or as the survey found them. */
 import type { Grid } from "../api/types";
 import { useBench } from "../state/store";
-import { useSurvey } from "../state/useSurvey";
 
 export function useGrid(): Grid | null {
-  const tapped = useBench((s) => s.grid);
-  const found = useSurvey()?.grid ?? null;
-  return tapped ?? found;
+  return useBench((s) => s.grid ?? s.foundGrid);
 }
 
 export function barSeconds({ bpm, bar }: Grid): number {

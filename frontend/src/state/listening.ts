@@ -89,6 +89,7 @@ export async function openSong(id: number): Promise<void> {
     loop: song.view.loop ?? null,
     view: null,
     grid: song.view.grid ?? null,
+    foundGrid: null,
     tap: "result",
     listening: PLAIN,
     connected: false,

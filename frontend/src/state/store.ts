@@ -60,6 +60,8 @@ interface BenchState {
   view: Span | null;
   /** tempo and bars as they were tapped; null where what was found holds */
   grid: Grid | null;
+  /** as the survey found them */
+  foundGrid: Grid | null;
   tap: Tap;
   listening: Listening;
   connected: boolean;
@@ -110,6 +112,7 @@ export const useBench = create<BenchState>(() => ({
   loop: null,
   view: null,
   grid: null,
+  foundGrid: null,
   tap: "result",
   listening: PLAIN,
   connected: false,

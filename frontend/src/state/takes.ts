@@ -32,9 +32,8 @@ export class Heard {
   private last: BlockHead | null = null;
   epoch = -1;
 
-  /** A state is heard from there on; of several times that are told the last one holds. */
+  /** A state is heard from there on. */
   begin({ revision, position, song }: Spot & { revision: number }): void {
-    this.begun = this.begun.filter((one) => one.revision !== revision);
     this.begun.push({ revision, position, song });
   }
 

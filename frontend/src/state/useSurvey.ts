@@ -40,14 +40,24 @@ export function useSurvey(): Survey | undefined {
   return data?.state === "done" && old ? { ...data, state: "waiting", progress: 0 } : data;
 }
 
-/** Keep the gains for equal loudness those of the passage that is heard: the loop, or the whole song. */
+/**
+ * Keep the gains for equal loudness those of the passage that is heard: the loop, or the whole song; and the tempo that
+ * of the song.
+ */
 export function useMatchedPassage(keyed: string[]): void {
   const song = useBench((s) => s.song);
   const revision = useBench((s) => s.revision?.id ?? 0);
   const other = useBench((s) => s.other);
   const loop = useBench((s) => s.loop);
   const saved = useBench((s) => s.saved);
-  const settled = useSurvey()?.state === "done" && saved === "saved";
+  const survey = useSurvey();
+  const settled = survey?.state === "done" && saved === "saved";
+  // until its own is done, what is there may be another song's
+  const found = survey?.state === "done" ? (survey.grid ?? null) : undefined;
+  // most that ask for the tempo need not follow the survey's progress
+  useEffect(() => {
+    if (found !== undefined) useBench.setState({ foundGrid: found });
+  }, [found, song?.id]);
   const [from, to] = loop ?? [0, song?.frames ?? 0];
   const others = [...new Set([...keyed, other])].filter((name) => name !== "now");
   const passage = ["match", song?.id, revision, from, to];

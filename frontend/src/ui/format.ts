@@ -65,6 +65,15 @@ export function formatValue(param: Pick<Param, "name" | "unit" | "low" | "high">
   return withMinus(trim(value, 3)) + (param.unit ? ` ${param.unit}` : "");
 }
 
+/** Any value of a parameter in words: a number with its unit, a switch, a choice. */
+export function tellValue(
+  param: Pick<Param, "name" | "unit" | "low" | "high">,
+  value: number | boolean | string,
+): string {
+  if (typeof value === "number") return formatValue(param, value);
+  return typeof value === "boolean" ? (value ? "on" : "off") : value.replaceAll("_", " ");
+}
+
 /** A tick's label: short, without a unit. */
 export function formatTick(param: Pick<Param, "unit" | "low" | "high">, value: number): string {
   if (isShare(param)) return String(Math.round(value * 100));
