@@ -71,11 +71,14 @@ def test_a_move_is_played_back_where_it_was_heard(bench, ramp_song, server):
               while (window.tapped.length < 150) await new Promise((next) => setTimeout(next, 10));
             }"""
         )
-        revision = page.evaluate("window.tinKettle.player.now().moment.head.revision")
         rule(page, "Gain").focus()
         page.keyboard.type("-12")
         page.keyboard.press("Enter")
-        page.wait_for_function(f"window.tinKettle.player.now().moment.head.revision > {revision}")
+        # the ramp rises a quarter as steeply
+        page.wait_for_function(
+            "() => { const [x] = window.tapped.at(-1); const step = ((x[127] - x[0]) / 127) * 2 ** 21;"
+            " return step > 0.2 && step < 0.3; }"
+        )
         page.wait_for_timeout(200)
         page.keyboard.press("Space")
         page.wait_for_function("window.tinKettle.state().recipe.automation.length === 1")
@@ -110,6 +113,7 @@ def test_a_filter_swept_by_hand_sweeps_again(bench, add_song):
     box = rule(page, "Low-pass at").bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + 4
     page.mouse.move(x, y)
+    page.wait_for_function("window.tinKettle.player.now().song > 60000")
     page.mouse.down()
     begun = page.evaluate("window.tinKettle.player.now().song")
     for step in range(1, 31):
