@@ -6,6 +6,7 @@ import { useRidden } from "../rides/useRidden";
 import { rest } from "../state/saving";
 import { Choice } from "../ui/Choice";
 import { Hint } from "../ui/Hint";
+import { Named } from "../ui/Named";
 import { Segments } from "../ui/Segments";
 
 const FEW = 5;
@@ -72,12 +73,7 @@ export function Control({ target, path, param, value, idle, onChange }: Props) {
       className={`group/ride flex h-[47px] flex-col gap-1 ${idle ? "stale" : ""}`}
       data-ride={`${target} ${path}`}
     >
-      <span className="flex min-w-0 items-baseline gap-1">
-        <Hint text={param.says}>
-          <span className="truncate">{param.label}</span>
-        </Hint>
-        {badge}
-      </span>
+      <Named param={param} badge={badge} />
       <div>
         <List
           label={param.label}

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import type { ReactNode } from "react";
 import type { Param } from "../api/types";
 import { formatTick, formatValue, parseValue } from "./format";
-import { Hint } from "./Hint";
+import { Named } from "./Named";
 import type { Scaled } from "./scale";
 import { toShare, withRoom } from "./scale";
 import { useRule } from "./useRule";
@@ -93,12 +93,7 @@ export function Rule({ param, value, note, span, badge, onMove, onRest }: Props)
   return (
     <div className="h-[47px]" data-param={param.name}>
       <div className="flex items-baseline justify-between gap-2">
-        <span className="flex min-w-0 items-baseline gap-1">
-          <Hint text={param.says}>
-            <span className="truncate">{param.label}</span>
-          </Hint>
-          {badge}
-        </span>
+        <Named param={param} badge={badge} />
         {typed === null ? (
           <button
             type="button"

@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from tin_kettle.core.errors import JobsError
-from tin_kettle.core.recipe.reading import first_problem, read_document
+from tin_kettle.core.recipe.reading import read_as, read_document
 
 MOST_JOBS = 1_000_000
 
@@ -97,10 +97,7 @@ def parse_jobs(document: object) -> Jobs:
     Raises:
         JobsError: with the JSON path, the value and what is allowed.
     """
-    try:
-        return Jobs.model_validate(document)
-    except ValidationError as refused:
-        raise JobsError(*first_problem(refused)) from None
+    return read_as(Jobs, document, JobsError)
 
 
 def load_jobs(path: Path) -> Jobs:

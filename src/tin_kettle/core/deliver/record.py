@@ -10,10 +10,10 @@ import sys
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from tin_kettle.core.errors import RecordError
-from tin_kettle.core.recipe.reading import first_problem, read_document
+from tin_kettle.core.recipe.reading import read_as, read_document
 
 Text = Annotated[str, Field(max_length=200)]
 
@@ -81,10 +81,7 @@ def parse_record(document: object) -> Record:
     Raises:
         RecordError: with the JSON path, the value and what is allowed.
     """
-    try:
-        return Record.model_validate(document)
-    except ValidationError as refused:
-        raise RecordError(*first_problem(refused)) from None
+    return read_as(Record, document, RecordError)
 
 
 def load_record(path: Path) -> Record:

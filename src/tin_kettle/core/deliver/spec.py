@@ -7,11 +7,11 @@ import sys
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from tin_kettle.core.deliver.formats import LOSSY, Container
 from tin_kettle.core.errors import SpecError
-from tin_kettle.core.recipe.reading import first_problem, read_document
+from tin_kettle.core.recipe.reading import read_as, read_document
 
 NAMES = {"number": 1, "title": "", "record": "", "artist": ""}
 """What the name of a file may be made of."""
@@ -72,10 +72,7 @@ def parse_spec(document: Any) -> Spec:
     Raises:
         SpecError: with the JSON path, the value and what is allowed.
     """
-    try:
-        return Spec.model_validate(document)
-    except ValidationError as refused:
-        raise SpecError(*first_problem(refused)) from None
+    return read_as(Spec, document, SpecError)
 
 
 def load_spec(path: Path) -> Spec:

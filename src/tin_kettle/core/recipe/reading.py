@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from tin_kettle.core.errors import KettleError, RecipeError
 from tin_kettle.core.recipe.automation import read_automation, with_values
@@ -19,6 +19,7 @@ from tin_kettle.core.stages.split import DEEPEST
 
 HIGHEST_SHARE = 0.49
 _SHOWN = 60
+Read = TypeVar("Read", bound=BaseModel)
 
 
 def parse_recipe(document: object) -> Recipe:
@@ -28,10 +29,7 @@ def parse_recipe(document: object) -> Recipe:
         RecipeError: for anything that the contract does not allow; nothing is clamped.
     """
     check_size(document)
-    try:
-        recipe = Recipe.model_validate(document)
-    except ValidationError as refused:
-        raise RecipeError(*first_problem(refused)) from None
+    recipe = read_as(Recipe, document, RecipeError)
     _check_ids(recipe)
     _check_groups(recipe)
     in_order(recipe)
@@ -49,6 +47,14 @@ def load_recipe(path: Path) -> Recipe:
         RecipeError: the file cannot be read, is not JSON, or is refused.
     """
     return parse_recipe(read_document(path, "recipe", RecipeError))
+
+
+def read_as(model: type[Read], document: object, error: Callable[[str, str], KettleError]) -> Read:
+    """A decoded document as what it has to be; else ``error`` with the JSON path, the value and what is allowed."""
+    try:
+        return model.model_validate(document)
+    except ValidationError as refused:
+        raise error(*first_problem(refused)) from None
 
 
 def first_problem(refused: ValidationError) -> tuple[str, str]:
