@@ -5,7 +5,6 @@ import { RiddenRule } from "../rides/RiddenRule";
 import { useRidden } from "../rides/useRidden";
 import { rest } from "../state/saving";
 import { Choice } from "../ui/Choice";
-import { Hint } from "../ui/Hint";
 import { Named } from "../ui/Named";
 import { Segments } from "../ui/Segments";
 
@@ -54,10 +53,7 @@ export function Control({ target, path, param, value, idle, onChange }: Props) {
         >
           <Switch.Thumb className="block h-[10px] w-[10px] translate-x-[2px] bg-rim transition-transform data-[state=checked]:translate-x-[16px] data-[state=checked]:bg-well" />
         </Switch.Root>
-        <Hint text={param.says}>
-          <span>{param.label}</span>
-        </Hint>
-        {badge}
+        <Named param={param} badge={badge} />
       </label>
     );
   // a choice of one is none yet
