@@ -12,22 +12,25 @@ const MODES: { value: Mode; label: string; says: string }[] = [
 export function RideTools() {
   const { armed, mode, again } = useRiding();
   return (
-    <span className="flex items-center gap-1">
+    <span className="flex items-center">
       <button
         type="button"
         aria-pressed={armed}
+        aria-label="Ride"
         title="Record what moves while the song plays (T)"
-        className={`plain whitespace-nowrap ${armed ? "border-copper! bg-copper! text-on-rim" : ""}`}
+        className={`plain px-[7px]! max-[1100px]:px-[3px]! whitespace-nowrap ${armed ? "border-copper! bg-copper! text-on-rim" : ""}`}
         onClick={() => arm(!armed)}
       >
-        {armed ? "● riding" : "ride"}
+        {armed ? "●" : "○"}
+        <span className="max-[1100px]:hidden"> ride</span>
       </button>
       <Popover.Root>
         <Popover.Trigger
-          className="plain px-[6px]! whitespace-nowrap"
+          className="plain px-[6px]! max-[1100px]:px-[2px]!"
           aria-label={`How a ride is written: ${mode}`}
+          title={`How a ride is written: ${mode}`}
         >
-          {mode} ▾
+          ▾
         </Popover.Trigger>
         <Popover.Portal>
           <Popover.Content className="menu w-[270px] p-3!" side="bottom" align="end" sideOffset={2}>

@@ -30,7 +30,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
         {chosen && (
           <button
             type="button"
-            className="plain hover:text-copper"
+            className="plain whitespace-nowrap hover:text-copper"
             onClick={() => {
               removePin(stage, chosen.id);
               setPicked(null);

@@ -52,7 +52,7 @@ function Heading({ stage }: { stage: Stage }) {
   const { taps } = VIEWS[stage.kind];
   const without = `without:${stage.id}`;
   return (
-    <div className="flex items-center gap-x-[12px] max-[1100px]:gap-x-[7px] max-[1100px]:[&_.seg>button]:px-[4px]">
+    <div className="flex items-center gap-x-[9px] max-[1100px]:gap-x-[4px] max-[1100px]:[&_.seg>button]:px-[3px]">
       <h2 className="text-[16px] font-[680] whitespace-nowrap [font-stretch:100%] max-[1100px]:text-[14px] max-[1100px]:[font-stretch:88%]">
         {info.title}
       </h2>
@@ -65,7 +65,8 @@ function Heading({ stage }: { stage: Stage }) {
         />
       )}
       <span className="flex items-center gap-2">
-        <span className="text-mute max-[1100px]:hidden">Hear</span>
+        {/* three ways of hearing say by themselves what they are */}
+        {taps.length < 3 && <span className="text-mute max-[1100px]:hidden">Hear</span>}
         <Segments
           label="Hear"
           value={tap}
