@@ -199,3 +199,30 @@ def test_a_server_for_others_asks_for_the_key(library):
     assert client.get("/?key=wrong").status_code == 401
     assert client.get("/?key=sesame").status_code == 302
     assert client.get("/api/songs").status_code == 200
+
+
+def test_levels_and_pushes_are_tried_beside_the_bench(client, song, put):
+    put(LOUD)
+    url = f"/api/songs/{song}/stages/lim"
+    done = {"done", "failed"}
+    aimed = until(
+        lambda: client.post(f"{url}/aim", json={"aim": "integrated_lufs", "target": -12.0}).get_json(),
+        lambda told: told["state"] in done,
+    )
+    assert aimed["found"]["reached"], aimed
+    assert aimed["found"]["after"]["measures"]["integrated_lufs"] == pytest.approx(-12.0, abs=0.05)
+    won = until(lambda: client.get(f"{url}/won").get_json(), lambda told: told["state"] in done)
+    assert len(won["found"]["steps"]) == 9
+    # where it stands changes nothing of what is tried
+    put(recipe_of({"id": "lim", "kind": "limiter", "params": {"gain_db": 12, "ceiling_db": -2}}))
+    again = client.get(f"{url}/won").get_json()
+    assert (again["state"], again["found"]) == ("done", won["found"])
+    refused = client.post(f"{url}/aim", json={"aim": "loudest", "target": -12.0})
+    assert refused.status_code == 400
+    assert client.get(f"/api/songs/{song}/stages/none/won").status_code == 400
+
+
+def test_a_stage_shows_the_image_before_and_after(client, song, put):
+    put(recipe_of({"id": "w", "kind": "stereo", "params": {"width": 0.0}}))
+    told = client.get(f"/api/songs/{song}/stages/w/image?from=0&to=96000").get_json()
+    assert max(share or 0 for share in told["after"]["side_share"]) < 1e-6 < max(told["before"]["side_share"])

@@ -1,5 +1,7 @@
 /** The server's resources, typed. Every refusal becomes a `Refused` with the server's own words. */
 import type {
+  Aim,
+  Aimed,
   BlindTest,
   Described,
   Difference,
@@ -20,13 +22,16 @@ import type {
   SongRow,
   Source,
   Stage,
+  StageImage,
   Stages,
   Survey,
   Take,
   Touch,
+  Tried,
   Value,
   Version,
   View,
+  Won,
 } from "./types";
 
 export class Refused extends Error {
@@ -175,6 +180,11 @@ export const api = {
   suggestTone: (id: number, reference: number) =>
     ask<Version>(`/songs/${id}/references/${reference}/suggest`, "POST"),
   removeReference: (id: number) => ask<unknown>(`/references/${id}`, "DELETE"),
+  image: (id: number, stage: string, from: number, to: number) =>
+    ask<StageImage>(`/songs/${id}/stages/${stage}/image?${between(from, to)}`),
+  aim: (id: number, stage: string, aim: Aim, target: number, from: number, to: number) =>
+    ask<Tried<Aimed>>(`/songs/${id}/stages/${stage}/aim?${between(from, to)}`, "POST", { aim, target }),
+  won: (id: number, stage: string) => ask<Tried<Won>>(`/songs/${id}/stages/${stage}/won`),
   blindOrder: (id: number, rounds: number) =>
     ask<{ order: number[] }>(`/songs/${id}/blind/order`, "POST", { rounds }),
   judge: (id: number, test: Omit<BlindTest, "says">) => ask<BlindTest>(`/songs/${id}/blind`, "POST", test),

@@ -117,6 +117,12 @@ export interface KindInfo {
   mixes: boolean;
   /** its controls change how loud the song is */
   louder: boolean;
+  /** the parameter that makes all that leaves it louder or quieter */
+  level: string | null;
+  /** the parameter that pushes the song up against it */
+  pushes: string | null;
+  /** how it is given less to do, in words */
+  eased: string | null;
   mix: number;
   dynamic: boolean;
   params: Param[];
@@ -257,6 +263,60 @@ export interface SurveySeries {
   words: string;
   /** over frequencies of its own, by name */
   curves: Series;
+}
+
+interface PassageImage {
+  hz: number[];
+  /** null where a band is silent */
+  correlation: (number | null)[];
+  side_share: (number | null)[];
+  /** how often samples lie there, 0 to 1; rows from mid up to mid down */
+  density: number[][];
+  mono_loss_lu: number | null;
+}
+
+/** The stereo image of a passage as a stage meets it and as it leaves it; what mono loses of the song. */
+export interface StageImage {
+  before: PassageImage;
+  after: PassageImage;
+  song: { mono_loss_lu: number; worst_lu: number; at_s: number } | null;
+  words: string;
+}
+
+/** What a passage is measured by when its level is set. */
+export type Aim = "integrated_lufs" | "max_short_term_lufs" | "max_momentary_lufs" | "true_peak_dbtp";
+
+/** A value that is being tried on the song, or has been. */
+export interface Tried<Found> {
+  state: Survey["state"];
+  progress: number;
+  problem: string | null;
+  found: Found | null;
+}
+
+interface AimTrial {
+  gain_db: number;
+  measures: Record<Aim, number | null>;
+  /** what dynamic stages from there on take off at most, by id */
+  work_db: Record<string, number>;
+}
+
+/** The gain that reaches a loudness, and what it costs. */
+export interface Aimed {
+  param: string;
+  reached: boolean;
+  words: string;
+  before: AimTrial;
+  after: AimTrial;
+}
+
+/** What each dB of push wins and costs. */
+export interface Won {
+  param: string;
+  steps: { push_db: number; lufs: number; work_db: number; often_db: number; added_db: number }[];
+  /** beyond it a dB wins less than it is worth; null where none does */
+  worth_db: number | null;
+  words: string;
 }
 
 /** Gains for equal loudness, never above 0 dB. */

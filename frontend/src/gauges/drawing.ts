@@ -76,7 +76,8 @@ export function drawScope(
       // a gentle curve shows quiet music as well as loud
       const size = Math.hypot(m, s);
       const scale = size > 1e-6 ? (size ** 0.55 / size) * 0.47 * height : 0;
-      context.fillRect(x0 + s * scale - 0.7, y0 - m * scale - 0.7, 1.5, 1.5);
+      // side is left minus right, and the left stands on the left
+      context.fillRect(x0 - s * scale - 0.7, y0 - m * scale - 0.7, 1.5, 1.5);
     });
   });
   context.globalAlpha = 1;

@@ -1,13 +1,19 @@
 import { useEffect } from "react";
 import { setKeyed } from "../state/keyed";
 import { compare, keepAtHand, setMatched, WITHOUT_CHAIN } from "../state/listening";
-import { matchWords } from "../state/matching";
+import { drawnFromNow, matchWords } from "../state/matching";
 import { useBench } from "../state/store";
 import { useMatchedPassage } from "../state/useSurvey";
 import { Hint } from "../ui/Hint";
 import { ComparePanel } from "./ComparePanel";
 import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";
 import { nameOf } from "./words";
+
+/** The key of what is drawn from now. */
+function keyOf(other: string): string {
+  if (other === WITHOUT_CHAIN) return "key N";
+  return other.startsWith("eased") ? "key Q" : "key 0";
+}
 
 /** What may be heard by one key, and how it is matched. */
 export function CompareKeys() {
@@ -26,7 +32,7 @@ export function CompareKeys() {
     keepAtHand(keyed);
   });
   const shows = (value: string) => !blind && heard === value;
-  const states = !blind && other.startsWith("without") && !keyed.includes(other) ? [...keyed, other] : keyed;
+  const states = !blind && drawnFromNow(other) && !keyed.includes(other) ? [...keyed, other] : keyed;
   const words = matchWords(match, heard === "now", otherName, matched);
   const said = matched ? (match.estimate ? "matched, estimate" : "level matched") : "not matched";
   return (
@@ -46,7 +52,7 @@ export function CompareKeys() {
             <span
               className={`block text-[10px] [font-stretch:84%] ${shows(value) ? "opacity-75" : "text-mute"}`}
             >
-              {keyed.includes(value) ? `key ${index + 1}` : value === WITHOUT_CHAIN ? "key N" : "key 0"}
+              {keyed.includes(value) ? `key ${index + 1}` : keyOf(value)}
             </span>
           </button>
         ))}

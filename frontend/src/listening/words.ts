@@ -45,6 +45,7 @@ export function nameOf(
     return rest === "*"
       ? "without any stage"
       : `without ${(titles[rest ?? ""] ?? "the stage").toLowerCase()}`;
+  if (kind === "eased") return `${(titles[rest ?? ""] ?? "the stage").toLowerCase()} eased`;
   if (kind === "edit") return "an earlier state";
   return kind === "received" ? "Received" : "Now";
 }

@@ -33,8 +33,8 @@ import {
 } from "../state/listening";
 import { step } from "../state/edits";
 import { arm, useRiding } from "../state/riding";
-import { homeOf, MASTER, splitOf, walkChain } from "../tree/tree";
-import { useBench } from "../state/store";
+import { homeOf, MASTER, splitOf, stageOf, walkChain } from "../tree/tree";
+import { kindInfo, useBench } from "../state/store";
 
 export interface KeyAction {
   keys: string[];
@@ -140,6 +140,15 @@ function hearWithout(what: string | null): void {
   compare(state().heard === without ? "now" : without);
 }
 
+/** Hear what a stage would be with less to do, a limiter with 2 dB less; those that have no such way stay. */
+function hearEased(): void {
+  const { recipe, selected } = state();
+  const stage = recipe ? stageOf(recipe, selected) : null;
+  if (!stage || !kindInfo(stage.kind)?.eased) return;
+  const eased = `eased:${stage.id}`;
+  compare(state().heard === eased ? "now" : eased);
+}
+
 export const KEYS: KeyAction[] = [
   {
     keys: [" "],
@@ -169,6 +178,13 @@ export const KEYS: KeyAction[] = [
     says: "hear it without the chosen stage",
     group: "Listening",
     act: () => hearWithout(state().selected),
+  },
+  {
+    keys: ["q"],
+    shown: "Q",
+    says: "hear the chosen stage with less to do",
+    group: "Listening",
+    act: hearEased,
   },
   {
     keys: ["n"],

@@ -1,6 +1,7 @@
 import { useInside } from "../state/useInside";
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
+import { PushPicture, PushTools } from "./PushedStage";
 import { ScopePicture } from "./ScopePicture";
 import { ShapePicture } from "./ShapePicture";
 import { StartingPoints } from "./StartingPoints";
@@ -12,14 +13,13 @@ export default function ClipperView({ stage }: { stage: Extract<Stage, { kind: "
   useInside(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-3">
+      <PushTools stage={stage}>
         <StartingPoints stage={stage} />
-        <span className="cap min-w-0 truncate">
-          grey: levels that meet the ceiling · copper: levels that leave it
-        </span>
-      </div>
+      </PushTools>
       <div className="grid min-h-0 grid-cols-[minmax(0,218px)_minmax(0,1fr)_minmax(0,214px)] gap-[10px]">
-        <ShapePicture stage={stage.id} axis={{ low: -24, high: 6 }} ticks={[-24, -18, -12, -6, 0]} />
+        <PushPicture stage={stage}>
+          <ShapePicture stage={stage.id} axis={{ low: -24, high: 6 }} ticks={[-24, -18, -12, -6, 0]} />
+        </PushPicture>
         <TimePicture
           stage={stage}
           reads={{ input: "input_db", heard: "level_met", effort: "effort_db" }}

@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { create } from "zustand";
 import type { Stage } from "../api/types";
 import { setParams } from "../state/editing";
 import { edit } from "../state/edits";
@@ -7,17 +7,21 @@ import { rest } from "../state/saving";
 import { paramInfo, useBench } from "../state/store";
 import { cornersFor } from "../tree/splits";
 import { formatHz } from "../ui/format";
-import { colour, useMovingCanvas } from "../ui/useCanvas";
-import { useSize } from "../ui/useSize";
-import type { Axis, Frame } from "../plots/plot";
-import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 import { Controls } from "./Controls";
-import { Crossovers } from "./Crossovers";
+import { Segments } from "../ui/Segments";
+import { ImagePicture, SHOWN_IN_WORDS } from "./ImagePicture";
+import type { ImageShown } from "./ImagePicture";
+import { ImageScope } from "./ImageScope";
 import { StartingPoints } from "./StartingPoints";
+import { useStageImage } from "./useStageImage";
 
 type StereoStage = Extract<Stage, { kind: "stereo" }>;
-const HZ: Axis = { low: 20, high: 20000, log: true };
-const GAIN: Axis = { low: -36, high: 12 };
+const SHOWN = [
+  { value: "change", label: "change" },
+  { value: "share", label: "side share" },
+  { value: "correlation", label: "correlation" },
+] as const;
+const useShown = create<{ shown: ImageShown }>(() => ({ shown: "share" }));
 const MOST = 5;
 
 function change(
@@ -46,6 +50,8 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
   const width = paramInfo("stereo", "width");
   const edges = [20, ...corners, 20000];
   const count = Math.max(1, widths.length);
+  const shown = useShown((s) => s.shown);
+  const { image, settled } = useStageImage(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_auto_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
@@ -66,11 +72,24 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
         >
           − range
         </button>
-        <span className="cap min-w-0 truncate">
-          what differs between the sides, against how it came; the middle stays
+        <Segments
+          label="Picture"
+          value={shown}
+          options={SHOWN}
+          onChange={(next) => useShown.setState({ shown: next })}
+        />
+        <span
+          className={`min-w-0 truncate ${settled ? "" : "stale"}`}
+          title={image?.words ?? SHOWN_IN_WORDS[shown]}
+        >
+          {image?.words}
         </span>
       </div>
-      <SidePicture stage={stage} />
+      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(0,130px)_minmax(0,130px)] gap-[10px]">
+        <ImagePicture stage={stage} shown={shown} image={image} />
+        <ImageScope density={image?.before.density ?? []} label="as it comes" ink="tin" />
+        <ImageScope density={image?.after.density ?? []} label="as it leaves" ink="plum" />
+      </div>
       {widths.length > 0 && width && (
         <div
           className="grid gap-x-[18px] px-[4px]"
@@ -99,41 +118,6 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
         </div>
       )}
       <Controls stage={stage} />
-    </div>
-  );
-}
-
-function SidePicture({ stage }: { stage: StereoStage }) {
-  const picture = useBench((s) => s.described[stage.id]?.picture);
-  const box = useRef<HTMLDivElement>(null);
-  const size = useSize(box);
-  const frameOf = (width: number, height: number): Frame => ({
-    left: 34,
-    top: 10,
-    width: width - 44,
-    height: height - 32,
-  });
-  const ref = useMovingCanvas((context, width, height) => {
-    const frame = frameOf(width, height);
-    drawGridX(context, frame, HZ, HZ_TICKS.slice(1), hzLabel);
-    drawGridY(context, frame, GAIN, [12, 6, 0, -12, -24, -36], "mute", true);
-    const { hz = [], db = [] } = picture ?? {};
-    const shown = hz.map((at, i) => ({ at, db: db[i]! })).filter(({ at }) => at >= HZ.low && at <= HZ.high);
-    const xs = shown.map(({ at }) => xAt(frame, HZ, at));
-    const ys = shown.map((one) => yAt(frame, GAIN, Math.max(GAIN.low, Math.min(GAIN.high, one.db))));
-    const nought = yAt(frame, GAIN, 0);
-    context.fillStyle = colour("copper2");
-    context.beginPath();
-    context.moveTo(xs[0] ?? 0, nought);
-    ys.forEach((y, i) => context.lineTo(xs[i]!, y));
-    context.lineTo(xs.at(-1) ?? 0, nought);
-    context.fill();
-    drawLine(context, frame, xs, ys, { ink: "copper", width: 2 });
-  });
-  return (
-    <div ref={box} className="picture touch-none">
-      <canvas ref={ref} role="img" aria-label="What differs between the sides, over the spectrum, in dB" />
-      {size.width > 0 && <Crossovers stage={stage} frame={frameOf(size.width, size.height)} axis={HZ} />}
     </div>
   );
 }

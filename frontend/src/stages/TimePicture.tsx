@@ -24,6 +24,8 @@ interface Props {
   deepestDb: number;
   /** Most effort that the lower part shows, in dB below 0; it grows where a stage works harder. */
   effortDb: number;
+  /** Its own gain: what leaves it is drawn too, that much above what is left of the input. */
+  leavesDb?: number;
 }
 
 const READS = { input: "input_db", heard: "heard_db", effort: "effort_db" };
@@ -45,7 +47,7 @@ function frames(width: number, height: number): [Frame, Frame] {
 }
 
 /** The passage over time: what comes in, what the stage listens to, and below it what is taken off. */
-export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, effortDb }: Props) {
+export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, effortDb, leavesDb }: Props) {
   const passage = usePassage();
   const survey = useSeries(stage.id, passage)?.rows ?? null;
   const held = useRef(false);
@@ -68,6 +70,10 @@ export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, e
     const y = (frame: Frame, axis: Axis) => (db: number) => yAt(frame, axis, Math.max(axis.low, db));
     drawLine(context, upper, xs, came.map(y(upper, levels)), { ink: "tin", width: 1.1 });
     drawLine(context, upper, xs, heard.map(y(upper, levels)), { ink: "rim", width: 1.4 });
+    if (leavesDb !== undefined) {
+      const left = heard.map((db, i) => Math.min(0, db + leavesDb + (done[i] ?? 0)));
+      drawLine(context, upper, xs, left.map(y(upper, levels)), { ink: "copper", width: 1.2 });
+    }
     const depth = done.map(y(lower, effort));
     const nought = yAt(lower, effort, 0);
     context.fillStyle = colour("copper2");
@@ -86,9 +92,10 @@ export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, e
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
     const narrow = width < NARROW_PX;
+    const leaves = leavesDb === undefined ? "" : "   copper: what leaves it";
     const legend = heardIs ? `${narrow ? "" : "grey: the music   "}blue: ${heardIs}` : "blue: the music";
     const gains = narrow ? "" : `   copper: ${effort.high > 0 ? "gain" : "gain taken off"}`;
-    context.fillText(legend + gains, upper.left + 6, upper.top + upper.height + 11);
+    context.fillText(legend + leaves + (leaves ? "" : gains), upper.left + 6, upper.top + upper.height + 11);
   }, DRAW_MS);
 
   const dbAt = (event: PointerEvent<HTMLElement>) => {

@@ -14,14 +14,15 @@ const STEP_DB = 0.3;
 /** The same while a hand moves what makes louder. */
 const MOVING_STEP_DB = 0.1;
 
-function follows(name: string): boolean {
-  return name === "now" || name.startsWith("without:");
+/** Whether a name stands for the song as it is now but for one thing. */
+export function drawnFromNow(name: string): boolean {
+  return /^(without|eased):/.test(name);
 }
 
 /** What still holds after an edit. */
 export function withoutNow(matched: Matched): Matched {
   const kept = <T>(record: Record<string, T>) =>
-    Object.fromEntries(Object.entries(record).filter(([name]) => !follows(name)));
+    Object.fromEntries(Object.entries(record).filter(([name]) => name !== "now" && !drawnFromNow(name)));
   return { gains_db: kept(matched.gains_db), integrated_lufs: kept(matched.integrated_lufs) };
 }
 

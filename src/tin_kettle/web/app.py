@@ -24,6 +24,7 @@ from tin_kettle.web import (
     references,
     songs,
     sources,
+    trying,
     versions,
 )
 from tin_kettle.web.asked import Id, Orjson
@@ -34,6 +35,7 @@ from tin_kettle.web.jobs import Jobs
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.opened import Opened
 from tin_kettle.web.surveys import Surveys
+from tin_kettle.web.trying import Trials
 from tin_kettle.web.words import in_words
 
 STATIC = Path(__file__).parent / "static"
@@ -50,6 +52,7 @@ RESOURCES = (
     measured,
     findings,
     compressing,
+    trying,
     versions,
     references,
     blind,
@@ -64,7 +67,7 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
     app.url_map.converters["int"] = Id
     settle_orphans(library)
     opened = Opened()
-    app.extensions["tin_kettle"] = Context(library, Jobs(), opened, Converted(opened), Surveys(), {})
+    app.extensions["tin_kettle"] = Context(library, Jobs(), opened, Converted(opened), Surveys(), Trials(), {})
     guard(app, door or Door())
     for module in RESOURCES:
         app.register_blueprint(module.blueprint)

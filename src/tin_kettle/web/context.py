@@ -18,6 +18,7 @@ from tin_kettle.web.opened import Opened
 
 if TYPE_CHECKING:
     from tin_kettle.web.surveys import Surveys
+    from tin_kettle.web.trying import Trials
 
 FAR = 1 << 40
 
@@ -30,6 +31,7 @@ class Context:
         opened: sound files that are listened to.
         converted: sources at other rates.
         surveys: what songs sound like, as far as it is known.
+        trials: what is being tried on songs.
         printing: prints under way by their numbers.
     """
 
@@ -38,6 +40,7 @@ class Context:
     opened: Opened
     converted: Converted
     surveys: Surveys
+    trials: Trials
     printing: dict[int, Job]
 
 

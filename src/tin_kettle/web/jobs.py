@@ -161,14 +161,17 @@ def _note(job: Job, state: State) -> None:
 
 
 class Jobs:
-    """Surveys and prints, each on a lane of their own, so that neither waits for the other."""
+    """Surveys, prints and trials, each on a lane of their own, so that none waits for another."""
 
     def __init__(self) -> None:
         self._numbers = itertools.count(1)
-        self._lanes = {"survey": Lane(), "print": Lane()}
+        self._lanes = {"survey": Lane(), "print": Lane(), "trial": Lane()}
 
     def start(self, lane: str, task: dict[str, Any], finished: Callable[[Job], None] = lambda _job: None) -> Job:
-        """Begin a task of :mod:`tin_kettle.web.worker`; ``finished`` is called from another thread."""
+        """Begin a task of :mod:`tin_kettle.web.worker`: its ``do`` where that is not the lane's own name.
+
+        ``finished`` is called from another thread.
+        """
         job = Job(next(self._numbers), {"do": lane, **task}, finished)
         self._lanes[lane].start(job)
         return job

@@ -14,6 +14,7 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.stage import Stage
 from tin_kettle.core.survey.advice import side_notes
 from tin_kettle.core.survey.effort import effort_words, stage_words
+from tin_kettle.core.survey.stage_image import images_of, told
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
@@ -181,6 +182,16 @@ def propose(song_id: int) -> Response:
 
 
 # ---- short passages, rendered while one waits
+
+
+@blueprint.get("/songs/<int:song_id>/stages/<stage_id>/image")
+def image(song_id: int, stage_id: str) -> Response:
+    """The stereo image of a passage before and after a stage, and what mono loses of the song, where that is known."""
+    recipe = current_revision(context().library, song_id).recipe
+    sources = opened_sources(song_id)
+    span = passage(max(source.frames for source in sources.values()))
+    now = look(song_id)
+    return jsonify(told(*images_of(recipe, stage_id, sources, *span), now if isinstance(now, Survey) else None))
 
 
 @blueprint.get("/songs/<int:song_id>/scope")

@@ -1,5 +1,5 @@
 """What a song may be compared with, by name: ``received``, ``version:3``, ``edit:41``, ``without:stage``,
-``reference:2``.
+``eased:stage``, ``reference:2``.
 
 ``with:stage`` and ``before:stage`` are the song up to a stage, the stage on or off.
 """
@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
-from tin_kettle.core.recipe.parts import up_to
+from tin_kettle.core.recipe.parts import eased, up_to
 from tin_kettle.store.comparing import Reference, get_reference, get_version, version_state
 from tin_kettle.store.database import Library
 from tin_kettle.store.history import is_edit
@@ -31,6 +31,16 @@ class Other:
     recipe: Recipe
     sources: Mapping[str, KeptSource]
     reference: Reference | None = None
+
+
+def drawn_from(name: str, now: Recipe) -> Recipe | None:
+    """What is the song as it is now but for one thing, and follows every edit; None where a name is no such."""
+    kind, _, rest = name.partition(":")
+    if kind == "without" and rest:
+        return now.without(None if rest == CHAIN else rest)
+    if kind == "eased" and rest:
+        return eased(now, rest)
+    return None
 
 
 def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
@@ -63,6 +73,7 @@ def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
         return Other(*revision_state(library, int(rest)))
     if kind in ("with", "before") and rest:
         return Other(up_to(now, rest, on=kind == "with"), sources)
-    if kind == "without" and rest:
-        return Other(now.without(None if rest == CHAIN else rest), sources)
+    following = drawn_from(name, now)
+    if following is not None:
+        return Other(following, sources)
     raise LibraryError(f"'{name}' is nothing to compare with; choose from the list")

@@ -55,7 +55,7 @@ from tin_kettle.web.messages import (
     Touches,
     read_message,
 )
-from tin_kettle.web.others import CHAIN
+from tin_kettle.web.others import drawn_from
 from tin_kettle.web.wire import pack
 
 _log = logging.getLogger(__name__)
@@ -74,7 +74,6 @@ MOST_NONSENSE = 50
 """So many messages in a row that cannot be understood, and nobody sensible is at the other end."""
 MOST_FAILURES = 5
 """So often in a row the sound may fail."""
-WITHOUT = "without:"
 
 
 class Session:
@@ -227,14 +226,14 @@ class Session:
 
     def _piece(self, name: str) -> Piece | None:
         """What a name stands for; None for the song as received, and for what follows every edit."""
-        if name == "received" or name.startswith(WITHOUT) or self._find_piece is None:
+        if name == "received" or self._find_piece is None or drawn_from(name, self._audition.recipe) is not None:
             return None
         return self._at_hand.get(name) or self._find_piece(name, self._audition.recipe)
 
     def _pieces(self, names: list[str]) -> dict[str, Piece | None]:
         pieces: dict[str, Piece | None] = {}
         for name in names:
-            if name.startswith(WITHOUT):
+            if drawn_from(name, self._audition.recipe) is not None:
                 continue
             try:
                 pieces[name] = self._piece(name)
@@ -360,10 +359,9 @@ class Session:
                 heard = max(heard, self._possible(message.heard))
             except (KettleError, ValueError) as refused:
                 self.tell(refused)
-        if wanted.other_name.startswith(WITHOUT):
-            left_out = wanted.other_name.removeprefix(WITHOUT)
-            recipe = wanted.recipe.without(None if left_out == CHAIN else left_out)
-            wanted = audition.comparing(wanted, wanted.other_name, Piece(recipe, audition.sources))
+        following = drawn_from(wanted.other_name, wanted.recipe)
+        if following is not None:
+            wanted = audition.comparing(wanted, wanted.other_name, Piece(following, audition.sources))
         wanted = replace(wanted, silent=silent_lanes(wanted.recipe, self._listening))
         audition.want(wanted, heard)
 
@@ -376,7 +374,7 @@ class Session:
         if isinstance(message, Tap):
             return replace(wanted, tap=(message.stage, message.tap))
         if isinstance(message, Compare):
-            if message.other.startswith(WITHOUT):
+            if drawn_from(message.other, wanted.recipe) is not None:
                 return replace(wanted, other_name=message.other)
             return audition.comparing(wanted, message.other, found[Compare])
         assert isinstance(message, Listen)

@@ -9,6 +9,7 @@ import threading
 import zipfile
 import zlib
 from collections import OrderedDict
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ import numpy as np
 from tin_kettle.core.engine.graph.reading import METER_HOP, strongest
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.tonal import BANDS_HZ
+from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.survey.beats import find_grid
 from tin_kettle.core.survey.finding import Finding
@@ -27,7 +29,7 @@ from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
 from tin_kettle.store.comparing import dismissed, list_versions
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision, list_songs
-from tin_kettle.store.sources import source_path
+from tin_kettle.store.sources import KeptSource, source_path
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import Other, find_other
@@ -118,12 +120,17 @@ def names_to_keep(library: Library) -> set[str]:
 
 def _content(other: Other) -> str:
     """A name for all that is heard; sections and names change nothing in the sound."""
-    recipe = dump_recipe(other.recipe)
-    heard = {key: value for key, value in recipe.items() if key != "sections"}
+    return content_of(other.recipe, other.sources)
+
+
+def content_of(recipe: Recipe, sources: Mapping[str, KeptSource], *asked: object) -> str:
+    """The same for a recipe on sources, and what else is asked of them."""
+    document = dump_recipe(recipe)
+    heard = {key: value for key, value in document.items() if key != "sections"}
     for bus in (*heard["buses"], *heard["groups"]):
         del bus["name"]
-    hashes = {bus_id: source.sha256 for bus_id, source in other.sources.items()}
-    return hashlib.sha256(json.dumps([MEANING, hashes, heard], sort_keys=True).encode()).hexdigest()
+    hashes = {bus_id: source.sha256 for bus_id, source in sources.items()}
+    return hashlib.sha256(json.dumps([MEANING, hashes, heard, *asked], sort_keys=True).encode()).hexdigest()
 
 
 def overview(found: Survey, start: int, end: int, count: int) -> dict[str, Any]:

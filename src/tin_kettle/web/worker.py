@@ -7,23 +7,62 @@ import logging
 import os
 import queue
 import sys
+import tempfile
 import threading
 import time
+from collections.abc import Callable, Mapping
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.engine.offline import Progress
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import Cancelled, KettleError
+from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.survey.aim import aim_at
 from tin_kettle.core.survey.survey import survey_song
+from tin_kettle.core.survey.winning import won_by
 from tin_kettle.store.prints import keep_result
 from tin_kettle.store.trouble import disk_trouble
 
 _log = logging.getLogger(__name__)
 NICENESS = 15
 REPORT_S = 0.1
+Sources = Mapping[str, FileSource]
+Task = dict[str, Any]
+
+
+def _survey(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    survey_song(recipe, sources, progress).save(Path(task["out"]))
+    return {}
+
+
+def _print(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    out = Path(task["out"])
+    printed = print_song(recipe, sources, out, PrintSettings(**task["settings"]), progress)
+    result = {"measures": printed.measures, "clipped": printed.clipped}
+    keep_result(out, result)
+    return result
+
+
+def _aim(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    start, end = task["passage"]
+    return aim_at(recipe, sources, task["stage"], task["aim"], task["target"], start, end, progress).document()
+
+
+def _won(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    return won_by(recipe, sources, task["stage"], progress)
+
+
+TASKS: dict[str, Callable[[Recipe, Sources, Task, Progress], dict[str, Any]]] = {
+    "survey": _survey,
+    "print": _print,
+    "aim": _aim,
+    "won": _won,
+}
+"""What a lane is given to do; each returns its result as plain values."""
 
 
 class _Worker:
@@ -66,21 +105,20 @@ class _Worker:
                 sources = {bus_id: FileSource(Path(path)) for bus_id, path in task["sources"].items()}
                 for source in sources.values():
                     stack.callback(source.close)
-                recipe, out = parse_recipe(task["recipe"]), Path(task["out"])
-                result: dict[str, Any] = {}
-                if task["do"] == "survey":
-                    survey_song(recipe, sources, progress).save(out)
-                else:
-                    printed = print_song(recipe, sources, out, PrintSettings(**task["settings"]), progress)
-                    result = {"measures": printed.measures, "clipped": printed.clipped}
-                    keep_result(out, result)
+                result = TASKS[task["do"]](parse_recipe(task["recipe"]), sources, task, progress)
             _say({"id": number, "state": "done", "result": result})
         except Cancelled:
             _say({"id": number, "state": "stopped"})
         except KettleError as refused:
             _say({"id": number, "state": "failed", "problem": str(refused)})
         except OSError as problem:
-            _say({"id": number, "state": "failed", "problem": disk_trouble(problem, Path(task["out"]).parent)})
+            _say(
+                {
+                    "id": number,
+                    "state": "failed",
+                    "problem": disk_trouble(problem, Path(task.get("out", tempfile.gettempdir())).parent),
+                }
+            )
         except MemoryError:
             _say({"id": number, "state": "failed", "problem": "there is not enough memory; close other programs"})
         except Exception as fault:  # noqa: BLE001  it is told with its job, and the next one is done

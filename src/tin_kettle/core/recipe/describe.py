@@ -76,6 +76,9 @@ def describe_kinds() -> list[dict[str, Any]]:
             "mix": kind.mix,
             "dynamic": kind.dynamic,
             "louder": kind.louder,
+            "level": kind.level,
+            "pushes": kind.pushes,
+            "eased": kind.ease.words if kind.ease else None,
             "params": list(describe_params(kind.params)),
             "items": {
                 name: {"title": items.title, "params": list(describe_params(items.params))}

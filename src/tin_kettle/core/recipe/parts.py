@@ -33,6 +33,18 @@ def bus_alone(recipe: Recipe, bus_id: str) -> Recipe:
     return _with_its_rides(recipe.model_copy(update={**buses, **kept}))
 
 
+def eased(recipe: Recipe, stage_id: str) -> Recipe:
+    """The recipe with one stage given less to do, as its kind has it; where it has no such way, as it is."""
+
+    def changed(stage: Stage) -> Stage:
+        ease = stage.declared.ease
+        if stage.id != stage_id or ease is None:
+            return stage
+        return stage.model_copy(update={"params": stage.params.model_copy(update=ease.params(stage.params))})
+
+    return recipe.map_stages(changed)
+
+
 def _family(recipe: Recipe, bus_id: str) -> set[str]:
     """Ids of all that feeds a group, itself among them."""
     found = {bus_id}
@@ -68,6 +80,21 @@ def up_to(recipe: Recipe, stage_id: str, on: bool) -> Recipe:
     kept = [r for r in recipe.automation if not (r.target == stage_id and r.param == "on") and r.param != "muted"]
     cut = recipe.map_chains(ended).model_copy(update={"automation": tuple(kept)})
     return _with_its_rides(cut if place.lane is None else bus_alone(cut, place.lane.id))
+
+
+def from_stage_on(recipe: Recipe, stage_id: str) -> Recipe | None:
+    """The master from a stage on, fed by one bus that plays what comes in there.
+
+    None where the stage is not in the master's own chain, or something from there on listens to a bus.
+    """
+    at = next((i for i, stage in enumerate(recipe.master) if stage.id == stage_id), None)
+    if at is None or any(stage.declared.keys(stage.params) for stage in recipe.master[at:]):
+        return None
+    fed = Bus(id=recipe.buses[0].id)
+    lanes = recipe.lanes()
+    rides = tuple(ride for ride in recipe.automation if ride.target not in lanes)
+    kept = {"buses": (fed,), "groups": (), "master": recipe.master[at:], "automation": rides}
+    return _with_its_rides(recipe.model_copy(update=kept))
 
 
 def _with_its_rides(recipe: Recipe) -> Recipe:

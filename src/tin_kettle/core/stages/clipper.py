@@ -170,5 +170,6 @@ KIND = Kind(
     summary=_summary,
     crossovers_hz=_crossovers_hz,
     dynamic=True,
+    pushes="drive_db",
     louder=True,
 )

@@ -157,6 +157,8 @@ class Kind:
         mixes: whether ``mix`` below 1 is allowed.
         mix: what it is where nothing is said.
         dynamic: whether it reports effort, and has a detector to listen to.
+        level: the parameter that makes all that leaves it louder or quieter, None where there is none.
+        pushes: the parameter that pushes the song up against what the stage does to its peaks.
         louder: whether its controls change how loud the song is, so that only a match tells what else they do.
         items: field → what its lists hold.
         crossovers_hz: corners of the crossovers that the sound itself passes: at rest it is an all-pass with these.
@@ -180,6 +182,8 @@ class Kind:
     mixes: bool = True
     mix: float = 1.0
     dynamic: bool = False
+    level: str | None = None
+    pushes: str | None = None
     louder: bool = False
     items: Mapping[str, Items] = field(default_factory=dict)
     crossovers_hz: Callable[[Any], tuple[float, ...]] = field(default=lambda _params: ())

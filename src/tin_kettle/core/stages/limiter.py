@@ -204,6 +204,8 @@ KIND = Kind(
     channels=("stereo",),
     mixes=False,
     dynamic=True,
+    level="gain_db",
+    pushes="gain_db",
     louder=True,
     hold=lambda p, rate_hz: Limiter(p.model_copy(update={"gain_db": 0.0, "true_peak": True}), rate_hz),
     # a few dB are what a limiter is for

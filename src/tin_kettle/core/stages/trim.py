@@ -132,4 +132,5 @@ KIND = Kind(
     picture=_picture,
     summary=_summary,
     response=_response,
+    level="gain_db",
 )

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from tin_kettle.core.measure import loudness
-from tin_kettle.core.measure.loudness import SLOTS_PER_S
+from tin_kettle.core.measure.loudness import SHORT_TERM_SLOTS, SLOTS_PER_S
 from tin_kettle.core.stages.words import bare, db
 from tin_kettle.core.survey.finding import Finding
+from tin_kettle.core.survey.stage_image import mono_loss_along
 from tin_kettle.core.survey.survey import Survey
 
 SIDE_LOW_SHARE = 0.05
@@ -18,6 +19,10 @@ LOPSIDED_DB = 0.5
 """Half a dB is about what one hears of a shifted middle."""
 MONO_LU = 3.0
 """Sides that have nothing in common lose 3; beyond that something cancels."""
+
+
+COSTS_LU = 0.5
+"""About what is heard of a song that is turned down."""
 
 
 def low_end_wide(now: Survey) -> Iterator[Finding]:
@@ -85,6 +90,25 @@ def mono_loss(now: Survey) -> Iterator[Finding]:
         "LU",
         MONO_LU,
         at_s=_worst_s(np.maximum(stereo - mono, 0.0)),
+    )
+
+
+def costs_mono(now: Survey, received: Survey) -> Iterator[Finding]:
+    """What the chain itself costs in mono, where that grew most."""
+    after, before = now.measures["mono_loss_lu"], received.measures["mono_loss_lu"]
+    if after is None or before is None or after - before < COSTS_LU:
+        return
+    grown = mono_loss_along(now) - mono_loss_along(received)
+    at = int(np.argmax(grown))
+    yield Finding(
+        "costs-mono",
+        f"the chain costs {bare(round(after - before, 1))} LU in mono",
+        f"As received the song lost {bare(round(before, 1))} LU in mono, now {bare(round(after, 1))}: what was widened "
+        f"is not there where one speaker plays; most is lost where this points, {bare(round(float(grown[at]), 1))} LU.",
+        round(after - before, 2),
+        "LU",
+        COSTS_LU,
+        at_s=round(max(0.0, (at + 1 - SHORT_TERM_SLOTS / 2) / SLOTS_PER_S), 2),
     )
 
 

@@ -1,0 +1,100 @@
+"""Values that are found by trying them on the song, in the background: the gain that reaches a loudness, what a push
+wins."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from typing import Any
+
+from flask import Blueprint, Response, jsonify
+
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.parts import up_to
+from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.survey.aim import Aim
+from tin_kettle.core.survey.trying import asked_stage, with_value
+from tin_kettle.store.songs import current_revision
+from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.web.asked import Asked, asked
+from tin_kettle.web.context import Context, context, opened_sources, passage
+from tin_kettle.web.jobs import Job
+from tin_kettle.web.surveys import content_of
+
+blueprint = Blueprint("trying", __name__, url_prefix="/api")
+MOST_KEPT = 60
+
+
+class Trials:
+    """Trials under way and done, by content; of each kind a stage's newest supersedes the one before."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._jobs: OrderedDict[str, Job] = OrderedDict()
+        self._newest: dict[tuple[int, str, str], Job] = {}
+
+    def find(self, here: Context, song_id: int, key: str, task: dict[str, Any]) -> Job:
+        """The job that has this content, begun where there is none, or where it failed or was stopped."""
+        of_stage = (song_id, task["stage"], task["do"])
+        with self._lock:
+            job = self._jobs.get(key)
+            if job is None or job.state == "stopped" or job.unwanted:
+                for (song, stage, do), before in self._newest.items():
+                    # what is waited for comes before what fills a picture, which asks again
+                    if (song, stage, do) == of_stage or (task["do"] == "aim" and do != "aim"):
+                        here.jobs.stop("trial", before)
+                files = {
+                    bus_id: str(source_path(here.library, source))
+                    for bus_id, source in song_sources(here.library, song_id).items()
+                }
+                job = self._jobs[key] = here.jobs.start("trial", {**task, "sources": files})
+            self._newest[of_stage] = job
+            self._jobs.move_to_end(key)
+            while len(self._jobs) > MOST_KEPT:
+                self._jobs.popitem(last=False)
+            return job
+
+    def forget_failed(self) -> None:
+        """What failed is begun anew when it is asked for again."""
+        with self._lock:
+            for key in [key for key, job in self._jobs.items() if job.state == "failed"]:
+                del self._jobs[key]
+
+
+class AimAsked(Asked):
+    aim: Aim
+    target: float
+
+
+@blueprint.post("/songs/<int:song_id>/stages/<stage_id>/aim")
+def aim(song_id: int, stage_id: str) -> Response:
+    """The gain of a stage at which the passage measures a target: its progress, or what was found."""
+    given = asked(AimAsked)
+    recipe = current_revision(context().library, song_id).recipe
+    asked_stage(recipe, stage_id)
+    span = passage(max(source.frames for source in opened_sources(song_id).values()))
+    return _told(song_id, recipe, {"do": "aim", "stage": stage_id, "passage": span, **given.model_dump()})
+
+
+@blueprint.get("/songs/<int:song_id>/stages/<stage_id>/won")
+def won(song_id: int, stage_id: str) -> Response:
+    """Loudness won for each dB of push, over the song: its progress, or the steps."""
+    recipe = current_revision(context().library, song_id).recipe
+    stage = asked_stage(recipe, stage_id)
+    pushes = stage.declared.pushes
+    # where it stands now, and what stands behind it, change nothing of what is tried
+    heard = up_to(recipe, stage_id, on=True)
+    if pushes is not None:
+        far = max(8.0, getattr(stage.params, pushes))
+        heard = with_value(heard, stage_id, pushes, 8.0 * -(-far // 8.0))
+    return _told(song_id, heard, {"do": "won", "stage": stage_id})
+
+
+def _told(song_id: int, recipe: Recipe, task: dict[str, Any]) -> Response:
+    here = context()
+    key = content_of(recipe, song_sources(here.library, song_id), task)
+    job = here.trials.find(here, song_id, key, {**task, "recipe": dump_recipe(recipe)})
+    told = {"state": job.state, "progress": round(job.progress, 4), "problem": job.problem, "found": job.result}
+    if job.state == "failed":
+        here.trials.forget_failed()
+    return jsonify(told)
