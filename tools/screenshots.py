@@ -8,6 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tests.browser.driving import Bench, Server, chromium
+from tin_kettle.demo.library import fill_demo
+from tin_kettle.store.database import Library
 
 FOLDER = Path("docs/screenshots")
 
@@ -257,6 +259,8 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
 def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as home, chromium() as browser:
+        # the whole record first: what is still being made would show
+        fill_demo(Library(Path(home)), print)
         server = Server(Path(home), "demo")
         try:
             bench = Bench(browser, server)

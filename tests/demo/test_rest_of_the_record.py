@@ -8,7 +8,7 @@ from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.song import SongMeter
 from tin_kettle.core.survey.survey import survey_song
-from tin_kettle.demo import low_bridge, pilot_light, tide_table
+from tin_kettle.demo import last_crossing, low_bridge, pilot_light, slack_water, tide_table
 from tin_kettle.demo.library import fill_demo
 from tin_kettle.store.comparing import list_references, list_versions
 from tin_kettle.store.songs import current_revision, list_songs
@@ -84,14 +84,18 @@ def test_the_reference_is_finished_and_loud():
 def test_a_library_is_filled_once(library, monkeypatch):
     short = music(1.0) * 0.3
     monkeypatch.setattr(low_bridge, "low_bridge", lambda: short)
+    monkeypatch.setattr(slack_water, "slack_water", lambda: short)
+    monkeypatch.setattr(last_crossing, "last_crossing", lambda: short)
     monkeypatch.setattr(pilot_light, "pilot_light", lambda: dict.fromkeys(("drums", "bass", "keys", "voices"), short))
     monkeypatch.setattr(tide_table, "tide_table", lambda: short)
     said = []
     for _ in range(2):
         fill_demo(library, said.append)
-    assert len(said) == 1
+    assert [line.split(",")[0] for line in said] == [
+        f"Synthesising {title}" for title in ("Low Bridge", "Slack Water", "Last Crossing", "Pilot Light")
+    ]
     songs = {song.title: song for song in list_songs(library)}
-    assert list(songs) == ["Low Bridge", "Pilot Light"]
+    assert list(songs) == ["Low Bridge", "Slack Water", "Last Crossing", "Pilot Light"]
     assert len(song_sources(library, songs["Pilot Light"].id)) == 4
     assert [version.name for version in list_versions(library, songs["Low Bridge"].id)] == [
         "Small moves",
@@ -101,3 +105,44 @@ def test_a_library_is_filled_once(library, monkeypatch):
     assert [version.name for version in list_versions(library, songs["Pilot Light"].id)] == ["In colour"]
     assert current_revision(library, songs["Low Bridge"].id).recipe.master[0].id == "clean"
     assert [reference.name for reference in list_references(library)] == ["Tide Table"]
+
+
+@pytest.fixture(scope="module")
+def others():
+    """What the other two songs measure as received, and as the demo begins with them."""
+    told = {}
+    for song, recipe in (
+        (slack_water.slack_water(), slack_water.slack_water_recipe()),
+        (last_crossing.last_crossing(), last_crossing.last_crossing_recipe()),
+    ):
+        mastered = np.concatenate(list(render(recipe, {"mix": ArraySource(song, 48000)})), axis=1)
+        told[len(told)] = (song, measured(song), measured(mastered), recipe)
+    return told[0], told[1]
+
+
+def test_the_quiet_song_booms_is_dull_leans_and_creaks(others):
+    (song, received, mastered, recipe), _ = others
+    assert 90 < song.shape[1] / 48000 < 180
+    assert recipe.sections[-1].end_s == pytest.approx(song.shape[1] / 48000, abs=0.01)
+    level = dict(zip(received["spectrum"]["hz"], received["spectrum"]["mid_db"], strict=True))
+    assert level[251.19] > level[1000.0] + 5
+    assert level[10000.0] < level[1000.0] - 20
+    assert received["energy_below_30hz"] > 0.01
+    left, right = np.sqrt((song**2).mean(axis=1))
+    assert 20 * np.log10(right / left) > 0.7
+    assert received["integrated_lufs"] < -20
+    assert received["loudness_range_lu"] > 10
+    assert mastered["true_peak_dbtp"] < -0.95
+
+
+def test_the_loud_song_clips_is_harsh_light_and_louder_than_the_rest(others):
+    (_, _, quiet, _), (song, received, mastered, recipe) = others
+    assert 90 < song.shape[1] / 48000 < 180
+    assert recipe.sections[-1].end_s == pytest.approx(song.shape[1] / 48000, abs=0.01)
+    assert received["clipped_samples"] > 100
+    assert received["true_peak_dbtp"] > 0
+    level = dict(zip(received["spectrum"]["hz"], received["spectrum"]["mid_db"], strict=True))
+    assert level[3981.07] > level[1995.26] + 4, "harsh"
+    assert level[63.1] < level[1000.0] - 5, "light"
+    assert mastered["integrated_lufs"] > quiet["integrated_lufs"] + 1.5
+    assert mastered["true_peak_dbtp"] < -0.95

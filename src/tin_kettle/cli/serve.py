@@ -23,10 +23,11 @@ from tin_kettle.web.guard import Door
 def demo(port: int, home: Path | None) -> None:
     """Start with the demo release."""
     _check_port("127.0.0.1", port)
-    from tin_kettle.demo.library import fill_demo  # noqa: PLC0415  no other command needs what it loads
+    from tin_kettle.demo.library import fill_beside, fill_first  # noqa: PLC0415  no other command needs what it loads
 
     library = Library(home or platformdirs.user_data_path("tin-kettle") / "demo")
-    fill_demo(library, lambda text: click.echo(text, err=True))
+    fill_first(library, lambda text: click.echo(text, err=True))
+    fill_beside(library)
     _run(library, "127.0.0.1", port, Door())
 
 

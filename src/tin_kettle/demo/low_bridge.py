@@ -17,12 +17,11 @@ from tin_kettle.core.recipe.model import FORMAT, VERSION, Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.demo import instruments as play
 from tin_kettle.demo.instruments import RATE_HZ
+from tin_kettle.demo.score import Score
 from tin_kettle.demo.tape import Tape
 
 BEAT_S = 60.0 / 92.0
-BAR_S = 4 * BEAT_S
 LEAD_S = 0.15
-TAIL_S = 2.5
 SECTIONS = (
     ("intro", "Intro", 4),
     ("verse1", "Verse", 8),
@@ -33,6 +32,8 @@ SECTIONS = (
     ("chorus2", "Chorus", 8),
     ("end", "End", 3),
 )
+SCORE = Score(SECTIONS, BEAT_S, LEAD_S, tail_s=2.5)
+BAR_S = SCORE.bar_s
 # root of the bass, chord of the harmonium, as MIDI numbers
 _DM, _BB, _GM, _A = (
     (38, (50, 57, 60, 65)),
@@ -70,16 +71,6 @@ _CHORUS_TUNE = (
     (6, 77, 0.9),
     (7, 72, 0.6),
 )
-
-
-def _bars() -> list[tuple[str, str, int, float]]:
-    """Every bar: section id, pattern, number in the section, start in seconds."""
-    listed, at = [], LEAD_S
-    for section, _, bars in SECTIONS:
-        for bar in range(bars):
-            listed.append((section, section.rstrip("12"), bar, at))
-            at += BAR_S
-    return listed
 
 
 def _drums(tape: Tape, pattern: str, bar: int, at: float) -> None:
@@ -166,9 +157,8 @@ def _voices(tape: Tape, pattern: str, bar: int, at: float, chord: tuple[int, ...
 
 def low_bridge() -> NDArray[np.float64]:
     """The pre-master, (2, frames) at 48 kHz; the same samples on every machine with the same NumPy."""
-    bars = _bars()
-    length = bars[-1][3] + BAR_S + TAIL_S
-    dry, wet = Tape(length), Tape(length)
+    bars = SCORE.bars()
+    dry, wet = Tape(SCORE.seconds), Tape(SCORE.seconds)
     for _, pattern, bar, at in bars:
         chords = _CHORDS[pattern]
         root, chord = chords[bar % len(chords)]
@@ -196,11 +186,6 @@ def _with_faults(mix: NDArray[np.float64], bars: list[tuple[str, str, int, float
 
 def low_bridge_recipe() -> Recipe:
     """Where the demo starts: clean the bottom, hold the mix together, hold a ceiling."""
-    sections, at = [], 0.0
-    for index, (section, name, bars) in enumerate(SECTIONS):
-        end = at + bars * BAR_S + (LEAD_S if index == 0 else 0.0) + (TAIL_S if section == "end" else 0.0)
-        sections.append({"id": section, "name": name, "start_s": round(at, 3), "end_s": round(end, 3)})
-        at = end
     heard = {"kind": "high_pass", "hz": 110, "slope": 12}
     return parse_recipe(
         {
@@ -227,7 +212,7 @@ def low_bridge_recipe() -> Recipe:
                 },
                 {"id": "ceiling", "kind": "limiter", "params": {"gain_db": 5, "ceiling_db": -1}},
             ],
-            "sections": sections,
+            "sections": SCORE.named(),
         }
     )
 

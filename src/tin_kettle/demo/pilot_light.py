@@ -12,25 +12,17 @@ from numpy.typing import NDArray
 from tin_kettle.core.recipe.model import FORMAT, VERSION, Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.demo import instruments as play
+from tin_kettle.demo.score import Score
 from tin_kettle.demo.tape import Tape, in_room
 
 BEAT_S = 60.0 / 84.0
-BAR_S = 4 * BEAT_S
-LEAD_S, TAIL_S = 0.1, 2.0
 SECTIONS = (("start", "Intro", 4), ("v1", "Verse", 8), ("c1", "Chorus", 8), ("v2", "Verse", 4), ("c2", "Chorus", 8))
+SCORE = Score(SECTIONS, BEAT_S, lead_s=0.1, tail_s=2.0)
+BAR_S = SCORE.bar_s
 BUSES = (("drums", "Drums"), ("bass", "Bass"), ("keys", "Keys"), ("voices", "Voices"))
 # root of the bass, chord, as MIDI numbers
 _EM, _C, _G, _D = (28, (52, 55, 59, 64)), (36, (52, 55, 60, 64)), (31, (50, 55, 59, 62)), (38, (50, 54, 57, 62))
 _CHORDS = {"start": (_EM, _C), "v": (_EM, _C, _G, _D), "c": (_C, _G, _D, _EM)}
-
-
-def _bars() -> list[tuple[str, int, float]]:
-    listed, at = [], LEAD_S
-    for section, _, bars in SECTIONS:
-        for bar in range(bars):
-            listed.append((section.rstrip("12"), bar, at))
-            at += BAR_S
-    return listed
 
 
 def _drums(tape: Tape, part: str, at: float) -> None:
@@ -73,10 +65,8 @@ def _voices(tape: Tape, part: str, bar: int, at: float, chord: tuple[int, ...]) 
 
 def pilot_light() -> dict[str, NDArray[np.float64]]:
     """Bus id → (2, frames) at 48 kHz; their sum peaks near −1.5 dBFS."""
-    bars = _bars()
-    length = bars[-1][2] + BAR_S + TAIL_S
-    tapes = {name: Tape(length) for name, _ in BUSES}
-    for part, bar, at in bars:
+    tapes = {name: Tape(SCORE.seconds) for name, _ in BUSES}
+    for _, part, bar, at in SCORE.bars():
         chords = _CHORDS[part]
         root, chord = chords[bar % len(chords)]
         _drums(tapes["drums"], part, at)
@@ -91,11 +81,6 @@ def pilot_light() -> dict[str, NDArray[np.float64]]:
 
 def pilot_light_recipe() -> Recipe:
     """Where the demo starts: the bass makes room for the kick, little else."""
-    sections, at = [], 0.0
-    for index, (section, name, bars) in enumerate(SECTIONS):
-        end = at + bars * BAR_S + (LEAD_S if index == 0 else 0.0) + (TAIL_S if index == len(SECTIONS) - 1 else 0.0)
-        sections.append({"id": section, "name": name, "start_s": round(at, 3), "end_s": round(end, 3)})
-        at = end
     duck: dict[str, object] = {
         "id": "duck",
         "kind": "compressor",
@@ -130,7 +115,7 @@ def pilot_light_recipe() -> Recipe:
                 },
                 {"id": "ceiling", "kind": "limiter", "params": {"gain_db": 4, "ceiling_db": -1}},
             ],
-            "sections": sections,
+            "sections": SCORE.named(),
         }
     )
 
