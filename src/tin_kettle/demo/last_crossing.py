@@ -1,7 +1,7 @@
 """*Last Crossing*: 116 beats a minute, the loud end of the record, a stereo pre-master.
 
-The faults, for the engineer to find: it came limited by ear and clips, it is harsh from 3 to 6 kHz, its low end is light
-against the other songs, the hats stand far to the left, and it is louder than all of its neighbours.
+The faults, for the engineer to find: it came limited by ear and clips, it is harsh from 3 to 6 kHz, its low end is
+light against the other songs, the hats stand far to the left, and it is louder than all of its neighbours.
 """
 
 from __future__ import annotations
@@ -73,8 +73,8 @@ def _music(tape: Tape, pattern: str, bar: int, at: float) -> None:
         for index, midi in enumerate(chord[1:]):
             tape.put(play.voice(midi + 12, BAR_S * 0.95, "ah", 160 + index), at, 0.2, -0.55 + 0.55 * index)
         tape.put(play.sibilant(170 + bar % 4), at + 1.4 * BEAT_S, 0.22, 0.1)
-    for beat, midi, loudness in _TUNES.get(pattern, ()):
-        tape.put(play.vibraphone(midi), at + beat * BEAT_S, 0.32 * loudness, 0.3 * np.sin(beat))
+    for beats, midi, loudness in _TUNES.get(pattern, ()):
+        tape.put(play.vibraphone(midi), at + beats * BEAT_S, 0.32 * loudness, 0.3 * np.sin(beats))
 
 
 def last_crossing() -> NDArray[np.float64]:

@@ -9,6 +9,7 @@ import uuid
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
+import click
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
@@ -120,4 +121,4 @@ def _keep(library: Library, samples: NDArray[np.float64], name: str) -> KeptSour
 
 if __name__ == "__main__":
     os.nice(15)
-    fill_rest(Library(Path(sys.argv[1])), lambda text: print(text, file=sys.stderr))
+    fill_rest(Library(Path(sys.argv[1])), lambda text: click.echo(text, err=True))

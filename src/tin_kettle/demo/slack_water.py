@@ -1,8 +1,8 @@
 """*Slack Water*: 69 beats a minute in threes, the quiet middle of the record, a stereo pre-master.
 
 The faults, for the engineer to find: harmonium and bass boom together near 190 Hz, the highs are dull, the image leans
-to the right, the bellows creak below 30 Hz, the quiet sections are very quiet, and the whole song is far softer than its
-neighbours.
+to the right, the bellows creak below 30 Hz, the quiet sections are very quiet, and the whole song is far softer than
+its neighbours.
 """
 
 from __future__ import annotations
@@ -62,8 +62,8 @@ def _bar(dry: Tape, wet: Tape, pattern: str, bar: int, at: float) -> None:
                 play.voice(midi, BAR_S * 0.98, "oo" if bar % 4 < 2 else "ah", 130 + index), at, 0.15, -0.5 + 0.5 * index
             )
     if bar % 2 == 0:
-        for beat, midi, loudness in _TUNES[pattern]:
-            wet.put(play.vibraphone(midi), at + beat * BEAT_S, 0.3 * loudness, 0.4 * np.cos(beat + bar))
+        for beats, midi, loudness in _TUNES[pattern]:
+            wet.put(play.vibraphone(midi), at + beats * BEAT_S, 0.3 * loudness, 0.4 * np.cos(beats + bar))
 
 
 def slack_water() -> NDArray[np.float64]:
