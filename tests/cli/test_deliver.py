@@ -14,10 +14,10 @@ from tests.conftest import RATE_HZ, music, tone, write_wav
 from tin_kettle.core.deliver.broadcast import bext_chunk
 from tin_kettle.core.deliver.checking import container_of
 from tin_kettle.core.deliver.delivery import cue_sheet, deliver
-from tin_kettle.core.deliver.record import Record, load_record, parse_record
 from tin_kettle.core.deliver.spec import parse_spec
 from tin_kettle.core.errors import RecordError, SpecError
 from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.record.document import Record, load_record, parse_record
 
 SPEC = {"format": "tin-kettle-spec", "version": 1}
 ARCHIVE = {**SPEC, "name": "Archive", "container": "bwf", "bits": 24}

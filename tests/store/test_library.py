@@ -172,6 +172,14 @@ def test_songs_of_an_older_library_keep_their_files(tmp_path, library, song):
     before = song_sources(library, song)
     with library.writing() as db:
         for statement in (
+            "DROP TABLE deliveries",
+            "DROP INDEX records_by_edit",
+            *(
+                f"ALTER TABLE records DROP COLUMN {name}"
+                for name in ("edit_id", "date", "upc", "archived", "deleted_at")
+            ),
+            "ALTER TABLE songs DROP COLUMN laid",
+            "DROP TABLE record_edits",
             "CREATE TABLE song_sources (song_id INTEGER, bus_id TEXT, sha256 TEXT)",
             "INSERT INTO song_sources SELECT song_id, bus_id, sha256 FROM bounces JOIN bounce_sets ON set_id = id",
             "DROP INDEX revisions_by_bounces",

@@ -218,7 +218,7 @@ def test_surveys_have_a_limit_and_those_of_versions_stay(client, song, library):
     take_care(library, 0.0)
     assert len(list(library.folder("surveys").iterdir())) == len(needed) + 4, "there is room"
     size = sum(path.stat().st_size for path in library.folder("surveys").iterdir())
-    sweeping.sweep_surveys(library, names_to_keep(library), size - 2500)
+    sweeping.sweep_made(library, "surveys", names_to_keep(library), size - 2500)
     left = {path.name for path in library.folder("surveys").iterdir()}
     assert needed <= left and "old0.npz" in left and len(left) == len(needed) + 1
 

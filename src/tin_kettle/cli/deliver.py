@@ -11,8 +11,8 @@ import click
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.core.deliver.delivery import Delivered
 from tin_kettle.core.deliver.delivery import deliver as deliver_record
-from tin_kettle.core.deliver.record import load_record
 from tin_kettle.core.deliver.spec import load_spec
+from tin_kettle.core.record.document import load_record
 
 FAILED = 1
 

@@ -15,7 +15,18 @@ from pathlib import Path
 from tin_kettle.core.errors import LibraryError, StorageError
 from tin_kettle.store.trouble import database_trouble
 
-FOLDERS = ("audio", "waveforms", "surveys", "prints", "incoming", "starts", "chains", "backups")
+FOLDERS = (
+    "audio",
+    "waveforms",
+    "surveys",
+    "mastered",
+    "prints",
+    "deliveries",
+    "incoming",
+    "starts",
+    "chains",
+    "backups",
+)
 DATABASE = "library.sqlite"
 PATIENCE_S = 10.0
 

@@ -20,6 +20,7 @@ class SongRow:
     """A song in the list."""
 
     id: int
+    record_id: int
     record: str
     artist: str
     place: int
@@ -44,15 +45,17 @@ class Revision:
 
 
 _SONGS = (
-    "SELECT songs.id, records.title AS record, records.artist, songs.place, songs.title"
+    "SELECT songs.id, record_id, records.title AS record, records.artist, songs.place, songs.title"
     " FROM songs JOIN records ON records.id = songs.record_id"
 )
 
 
 def list_songs(library: Library) -> list[SongRow]:
-    """Every song, record by record."""
+    """Every song of records that are not deleted, record by record."""
     with library.reading() as db:
-        rows = db.execute(_SONGS + " ORDER BY records.id, songs.place, songs.id").fetchall()
+        rows = db.execute(
+            _SONGS + " WHERE records.deleted_at IS NULL ORDER BY records.id, songs.place, songs.id"
+        ).fetchall()
     return [SongRow(**dict(row)) for row in rows]
 
 
@@ -82,7 +85,9 @@ def add_song(
     for source in sources.values():
         check_rate(recipe, source.rate_hz)
     with library.writing() as db:
-        found = db.execute("SELECT id FROM records WHERE title = ? AND artist = ?", (record, artist)).fetchone()
+        found = db.execute(
+            "SELECT id FROM records WHERE title = ? AND artist = ? AND deleted_at IS NULL", (record, artist)
+        ).fetchone()
         record_id = (
             found["id"]
             if found

@@ -7,7 +7,8 @@ from pathlib import Path
 
 from tin_kettle.store.database import FOLDERS, Library
 
-SURVEYS_MOST_BYTES = 2 << 30
+MADE_MOST_BYTES = 2 << 30
+"""Of what can be made again, in each folder."""
 
 
 def sweep(library: Library, untouched_s: float) -> None:
@@ -27,9 +28,10 @@ def sweep(library: Library, untouched_s: float) -> None:
             path.unlink(missing_ok=True)
 
 
-def sweep_surveys(library: Library, keep: set[str], most_bytes: int = SURVEYS_MOST_BYTES) -> None:
-    """Delete surveys that were not used for longest until the rest has room; those named in ``keep`` stay."""
-    found = [(path.stat().st_mtime, path.stat().st_size, path) for path in library.folder("surveys").glob("*.npz")]
+def sweep_made(library: Library, folder: str, keep: set[str], most_bytes: int = MADE_MOST_BYTES) -> None:
+    """Delete what was made of songs and not used for longest until the rest has room; names in ``keep`` stay."""
+    made = (path for path in library.folder(folder).iterdir() if path.suffix != ".part")
+    found = [(path.stat().st_mtime, path.stat().st_size, path) for path in made]
     size = sum(length for _, length, _ in found)
     for _, length, path in sorted(found):
         if size <= most_bytes:

@@ -21,6 +21,7 @@ from tin_kettle.web import (
     measured,
     prints,
     recipes,
+    records,
     references,
     songs,
     sources,
@@ -32,6 +33,7 @@ from tin_kettle.web.context import Context
 from tin_kettle.web.converting import Converted
 from tin_kettle.web.guard import Door, guard
 from tin_kettle.web.jobs import Jobs
+from tin_kettle.web.mastered import Mastered
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.opened import Opened
 from tin_kettle.web.surveys import Surveys
@@ -44,6 +46,7 @@ PING_S = 8
 
 RESOURCES = (
     songs,
+    records,
     sources,
     recipes,
     chains,
@@ -67,7 +70,9 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
     app.url_map.converters["int"] = Id
     settle_orphans(library)
     opened = Opened()
-    app.extensions["tin_kettle"] = Context(library, Jobs(), opened, Converted(opened), Surveys(), Trials(), {})
+    app.extensions["tin_kettle"] = Context(
+        library, Jobs(), opened, Converted(opened), Surveys(), Trials(), Mastered(), {}
+    )
     guard(app, door or Door())
     for module in RESOURCES:
         app.register_blueprint(module.blueprint)
@@ -78,7 +83,8 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
 
     @app.get("/")
     @app.get("/songs/<int:song_id>")
-    def bench(song_id: int | None = None) -> Response:
+    @app.get("/records/<int:record_id>")
+    def bench(song_id: int | None = None, record_id: int | None = None) -> Response:
         return send_from_directory(STATIC, "index.html", max_age=0)
 
     @app.get("/assets/<path:name>")

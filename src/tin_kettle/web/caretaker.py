@@ -8,7 +8,8 @@ import time
 from tin_kettle.core.errors import KettleError
 from tin_kettle.store.backup import back_up
 from tin_kettle.store.database import Library
-from tin_kettle.store.sweeping import sweep, sweep_surveys
+from tin_kettle.store.sweeping import sweep, sweep_made
+from tin_kettle.web.mastered import mastered_to_keep
 from tin_kettle.web.surveys import names_to_keep
 
 _log = logging.getLogger(__name__)
@@ -32,4 +33,5 @@ def look_after(library: Library) -> None:
 def take_care(library: Library, untouched_s: float) -> None:
     back_up(library)
     sweep(library, untouched_s)
-    sweep_surveys(library, names_to_keep(library))
+    sweep_made(library, "surveys", names_to_keep(library))
+    sweep_made(library, "mastered", mastered_to_keep(library))

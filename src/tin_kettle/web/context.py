@@ -17,6 +17,7 @@ from tin_kettle.web.jobs import Job, Jobs
 from tin_kettle.web.opened import Opened
 
 if TYPE_CHECKING:
+    from tin_kettle.web.mastered import Mastered
     from tin_kettle.web.surveys import Surveys
     from tin_kettle.web.trying import Trials
 
@@ -32,6 +33,7 @@ class Context:
         converted: sources at other rates.
         surveys: what songs sound like, as far as it is known.
         trials: what is being tried on songs.
+        mastered: songs as files, for records to be played from.
         printing: prints under way by their numbers.
     """
 
@@ -41,6 +43,7 @@ class Context:
     converted: Converted
     surveys: Surveys
     trials: Trials
+    mastered: Mastered
     printing: dict[int, Job]
 
 

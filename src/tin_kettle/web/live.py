@@ -11,7 +11,7 @@ from contextlib import suppress
 from functools import partial
 from typing import Any
 
-from flask import Flask
+from flask import Flask, request
 from flask_sock import Sock
 from simple_websocket import ConnectionClosed, Server
 
@@ -20,11 +20,12 @@ from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import KeptSource, song_sources, source_path
 from tin_kettle.web.context import Context
 from tin_kettle.web.others import REFERENCE_BUS, find_other
+from tin_kettle.web.records import Part, record_sound
 from tin_kettle.web.session import Session
 from tin_kettle.web.words import in_words
 
@@ -65,6 +66,28 @@ def _opened(context: Context, kept: Mapping[str, KeptSource]) -> dict[str, FileS
     return {bus_id: context.opened.open(source_path(context.library, source)) for bus_id, source in kept.items()}
 
 
+def _song_session(
+    context: Context, send: Callable[[bytes | str], None], words: Callable[[Exception], str], song_id: int
+) -> Session:
+    recipe = current_revision(context.library, song_id).recipe
+    kept = song_sources(context.library, song_id)
+    audition = Audition(recipe, _opened(context, kept))
+    return Session(audition, send, partial(_find_piece, context, song_id, audition, kept), words)
+
+
+def _record_session(
+    context: Context,
+    send: Callable[[bytes | str], None],
+    words: Callable[[Exception], str],
+    record_id: int,
+    part: Part,
+    equal: bool,
+) -> Session:
+    """A record is heard as a song without stages, whose source is the record laid out."""
+    _, source, _ = record_sound(context, record_id, part, equal)
+    return Session(Audition(empty_recipe(), {REFERENCE_BUS: source}), send, None, words)
+
+
 def _prepare(sock: socket.socket) -> None:
     """Hold no small message back to send it with the next, and wait only so long for whoever does not read.
 
@@ -89,7 +112,16 @@ def attach(app: Flask) -> None:
     app.wsgi_app = without_compression  # type: ignore[assignment,method-assign]
 
     @sock.route("/api/songs/<int:song_id>/live")  # type: ignore[untyped-decorator]
-    def live(ws: Server, song_id: int) -> None:
+    def song(ws: Server, song_id: int) -> None:
+        seat(ws, partial(_song_session, song_id=song_id))
+
+    @sock.route("/api/records/<int:record_id>/live")  # type: ignore[untyped-decorator]
+    def record(ws: Server, record_id: int) -> None:
+        part: Part = "joins" if request.args.get("part") == "joins" else "all"
+        equal = request.args.get("level") == "equal"
+        seat(ws, partial(_record_session, record_id=record_id, part=part, equal=equal))
+
+    def seat(ws: Server, begin: Callable[..., Session]) -> None:
         context = app.extensions["tin_kettle"]
         assert isinstance(context, Context)
         _prepare(ws.sock)
@@ -98,16 +130,13 @@ def attach(app: Flask) -> None:
             ws.send(json.dumps({"type": "problem", "problem": FULL, "fatal": True}))
             return
         try:
-            listen(context, ws, song_id, words)
+            listen(context, ws, begin, words)
         finally:
             places.release()
 
-    def listen(context: Context, ws: Server, song_id: int, words: Callable[[Exception], str]) -> None:
+    def listen(context: Context, ws: Server, begin: Callable[..., Session], words: Callable[[Exception], str]) -> None:
         try:
-            recipe = current_revision(context.library, song_id).recipe
-            kept = song_sources(context.library, song_id)
-            audition = Audition(recipe, _opened(context, kept))
-            session = Session(audition, ws.send, partial(_find_piece, context, song_id, audition, kept), words)
+            session = begin(context, ws.send, words)
         except (KettleError, OSError) as refused:
             ws.send(json.dumps({"type": "problem", "problem": words(refused), "fatal": True}))
             return

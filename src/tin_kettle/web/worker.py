@@ -47,6 +47,11 @@ def _print(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> 
     return result
 
 
+def _mastered(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    print_song(recipe, sources, Path(task["out"]), PrintSettings(bits="32f"), progress)
+    return {}
+
+
 def _aim(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
     start, end = task["passage"]
     return aim_at(recipe, sources, task["stage"], task["aim"], task["target"], start, end, progress).document()
@@ -59,6 +64,7 @@ def _won(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> di
 TASKS: dict[str, Callable[[Recipe, Sources, Task, Progress], dict[str, Any]]] = {
     "survey": _survey,
     "print": _print,
+    "mastered": _mastered,
     "aim": _aim,
     "won": _won,
 }

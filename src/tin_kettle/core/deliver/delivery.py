@@ -18,12 +18,12 @@ from tin_kettle.core.deliver.broadcast import add_chunk, bext_chunk
 from tin_kettle.core.deliver.checking import Check, check_file
 from tin_kettle.core.deliver.formats import LOSSY, USUAL_KBIT_S, suffix_of
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
-from tin_kettle.core.deliver.record import Record, RecordSong
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError, KettleError, SpecError
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
+from tin_kettle.core.record.document import Record, RecordSong
 
 ORIGINATOR = "Tin Kettle"
 FRAMES_A_SECOND = 75
@@ -167,6 +167,9 @@ def _settings(spec: Spec, song: RecordSong) -> PrintSettings:
         gain_db=song.gain_db,
         fade_in_s=song.fade_in_s,
         fade_out_s=song.fade_out_s,
+        fade_shape=song.fade_shape,
+        from_s=song.start_s or None,
+        to_s=song.end_s,
         container=spec.container,
         kbit_s=spec.kbit_s or USUAL_KBIT_S,
     )

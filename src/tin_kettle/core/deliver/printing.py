@@ -21,6 +21,7 @@ from tin_kettle.core.deliver.formats import (
     container_by_name,
 )
 from tin_kettle.core.dsp.decibels import db_to_gain
+from tin_kettle.core.dsp.fades import FadeShape, fade_gains
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.rides import Rides
@@ -40,8 +41,8 @@ class PrintSettings:
     as the recipe rings on.
 
     Args:
-        gain_db: what belongs to the record and not to the song; fades too. They come before rate conversion, and a
-            ceiling is held after them.
+        gain_db: what belongs to the record and not to the song; fades of what is printed too. They come before rate
+            conversion, and a ceiling is held after them.
         container: None goes by the ending of the file's name.
         kbit_s: of lossy containers, which are made of the samples as they are before dither.
     """
@@ -58,6 +59,7 @@ class PrintSettings:
     gain_db: float = 0.0
     fade_in_s: float = 0.0
     fade_out_s: float = 0.0
+    fade_shape: FadeShape = "smooth"
     container: Container | None = None
     kbit_s: int = USUAL_KBIT_S
 
@@ -124,16 +126,13 @@ def _slice(settings: PrintSettings, frames: int, rate_hz: int) -> tuple[int, int
 
 
 def _levelled(blocks: Iterator[Block], settings: PrintSettings, frames: int, rate_hz: int) -> Iterator[Block]:
-    """The song at its level in the record, faded in and out by half a cosine."""
-    gain, at = db_to_gain(settings.gain_db), 0
-    rises, falls = (max(1.0, seconds * rate_hz) for seconds in (settings.fade_in_s, settings.fade_out_s))
+    """The song at its level in the record, faded in and out where what is printed of it begins and ends."""
+    gain, first = db_to_gain(settings.gain_db), round((settings.from_s or 0.0) * rate_hz)
+    last = frames if settings.to_s is None else round(settings.to_s * rate_hz)
+    fades, at = (settings.fade_in_s * rate_hz, settings.fade_out_s * rate_hz), -first
     for block in blocks:
-        now = at + np.arange(block.shape[1])
-        fade = np.minimum(now / rises if settings.fade_in_s else 1.0, 1.0)
-        if settings.fade_out_s:
-            fade = np.minimum(fade, np.clip((frames - 1 - now) / falls, 0.0, 1.0))
+        yield block * (gain * fade_gains(at, block.shape[1], last - first, *fades, settings.fade_shape))
         at += block.shape[1]
-        yield block * (gain * (0.5 - 0.5 * np.cos(np.pi * fade)))
 
 
 def _hold_ceiling(blocks: Iterator[Block], recipe: Recipe, rate_hz: int) -> Iterator[Block]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.measure.loudness import (
     LoudnessMeter,
     integrated_lufs,
 )
-from tin_kettle.core.stages.processor import Block
 
 NOTHING_DB = -100.0
 
@@ -27,7 +27,7 @@ class AddedMeter:
         # a pair of channels each: what went in and what came out of one side
         self._sides = [LoudnessMeter(rate_hz), LoudnessMeter(rate_hz)]
 
-    def feed(self, came: Block, left: Block) -> None:
+    def feed(self, came: NDArray[np.float64], left: NDArray[np.float64]) -> None:
         """Hear (2, frames) of both."""
         for side, meter in enumerate(self._sides):
             meter.feed(np.stack([came[side], left[side]]))

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.loudness import LoudnessMeter
-from tin_kettle.core.stages.processor import Block
 
 WINDOW_S = 0.34
 """Long enough to tell what lies at 30 Hz from what lies at 40."""
@@ -56,7 +55,7 @@ class StereoImage:
         }
 
 
-def stereo_image(sound: Block, rate_hz: float) -> StereoImage:
+def stereo_image(sound: NDArray[np.float64], rate_hz: float) -> StereoImage:
     """The image of (2, frames)."""
     ll, rr, lr = _band_energies(sound, rate_hz)
     total = ll + rr
@@ -75,7 +74,7 @@ def stereo_image(sound: Block, rate_hz: float) -> StereoImage:
     return StereoImage(np.clip(correlation, -1.0, 1.0), np.clip(share, 0.0, 1.0), _density(sound), lost)
 
 
-def _band_energies(sound: Block, rate_hz: float) -> NDArray[np.float64]:
+def _band_energies(sound: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
     """(3, bands): LL, RR and the real part of LR, by sine windows at half their length."""
     size = 1 << int(np.log2(WINDOW_S * rate_hz) + 0.5)
     window = np.sin(np.pi * (np.arange(size) + 0.5) / size)
@@ -95,7 +94,7 @@ def _band_energies(sound: Block, rate_hz: float) -> NDArray[np.float64]:
     return np.asarray(below[:, np.maximum(edges[1], edges[0] + 1).clip(max=size // 2 + 1)] - below[:, edges[0]])
 
 
-def _density(sound: Block) -> NDArray[np.float64]:
+def _density(sound: NDArray[np.float64]) -> NDArray[np.float64]:
     mid, side = 0.5 * (sound[0] + sound[1]), 0.5 * (sound[0] - sound[1])
     radius = np.hypot(mid, side)
     loudest = radius.max(initial=0.0)

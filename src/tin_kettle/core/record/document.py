@@ -1,6 +1,6 @@
 """A record as a document: songs in order, with recipes, levels, gaps and fades.
 
-``python -m tin_kettle.core.deliver.record`` prints its schema.
+``python -m tin_kettle.core.record.document`` prints its schema.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from tin_kettle.core.dsp.fades import FadeShape
 from tin_kettle.core.errors import RecordError
 from tin_kettle.core.recipe.reading import read_as, read_document
 
@@ -22,26 +23,39 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
 
 
-class RecordSong(_Part):
+class SongLaid(_Part):
+    """How a song lies in a record.
+
+    Args:
+        gain_db: its level in the record, after its recipe.
+        gap_s: silence before it; below nought it overlaps the song before by so much.
+        fade_shape: of both its fades.
+        start_s, end_s: what is left of it, in seconds of the song; null is its end.
+        isrc: its International Standard Recording Code, without hyphens.
+    """
+
+    gain_db: float = Field(default=0.0, ge=-24, le=24)
+    gap_s: float = Field(default=2.0, ge=-30, le=60)
+    fade_in_s: float = Field(default=0.0, ge=0, le=60)
+    fade_out_s: float = Field(default=0.0, ge=0, le=60)
+    fade_shape: FadeShape = "smooth"
+    start_s: float = Field(default=0.0, ge=0)
+    end_s: float | None = Field(default=None, gt=0)
+    isrc: str | None = Field(default=None, pattern=r"^[A-Z]{2}[A-Z0-9]{3}[0-9]{7}$")
+
+
+class RecordSong(SongLaid):
     """A song of the record. Paths are relative to the record's file.
 
     Args:
         source: the file of a recipe's one bus; ``buses`` (id → file) where there are several.
         recipe: null delivers the source as it is.
-        gain_db: its level in the record, after its recipe.
-        gap_s: silence before it.
-        isrc: its International Standard Recording Code, without hyphens.
     """
 
     title: Text = Field(min_length=1)
     source: str | None = None
     buses: dict[str, str] | None = None
     recipe: str | None = None
-    gain_db: float = Field(default=0.0, ge=-24, le=24)
-    gap_s: float = Field(default=2.0, ge=0, le=60)
-    fade_in_s: float = Field(default=0.0, ge=0, le=60)
-    fade_out_s: float = Field(default=0.0, ge=0, le=60)
-    isrc: str | None = Field(default=None, pattern=r"^[A-Z]{2}[A-Z0-9]{3}[0-9]{7}$")
 
     @model_validator(mode="after")
     def _one_source(self) -> RecordSong:
@@ -50,24 +64,29 @@ class RecordSong(_Part):
         return self
 
 
-class Record(_Part):
+class RecordHead(_Part):
+    """What a record is called, and its numbers."""
+
+    title: Text = Field(min_length=1)
+    artist: Text = ""
+    date: str | None = Field(default=None, pattern=r"^\d{4}-\d{2}-\d{2}$")
+    upc: str | None = Field(default=None, pattern=r"^\d{12,13}$")
+
+    @model_validator(mode="after")
+    def _upc_fits(self) -> RecordHead:
+        if self.upc is not None and _check_digit(self.upc[:-1]) != int(self.upc[-1]):
+            raise ValueError(f"upc {self.upc} ends in {self.upc[-1]}; its check digit is {_check_digit(self.upc[:-1])}")
+        return self
+
+
+class Record(RecordHead):
     """The document."""
 
     model_config = ConfigDict(title="Tin Kettle record")
 
     format: Literal["tin-kettle-record"]
     version: Literal[1]
-    title: Text = Field(min_length=1)
-    artist: Text = ""
-    date: str | None = Field(default=None, pattern=r"^\d{4}-\d{2}-\d{2}$")
-    upc: str | None = Field(default=None, pattern=r"^\d{12,13}$")
     songs: tuple[RecordSong, ...] = Field(min_length=1, max_length=99, strict=False)
-
-    @model_validator(mode="after")
-    def _upc_fits(self) -> Record:
-        if self.upc is not None and _check_digit(self.upc[:-1]) != int(self.upc[-1]):
-            raise ValueError(f"upc {self.upc} ends in {self.upc[-1]}; its check digit is {_check_digit(self.upc[:-1])}")
-        return self
 
 
 def _check_digit(digits: str) -> int:

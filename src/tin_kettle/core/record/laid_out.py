@@ -1,0 +1,117 @@
+"""A record laid out in time: songs at their levels, with gaps, crossfades and fades; all of it, or its joins."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from tin_kettle.core.dsp.decibels import db_to_gain
+from tin_kettle.core.dsp.fades import fade_gains
+from tin_kettle.core.engine.source import Source
+from tin_kettle.core.errors import AudioError
+from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.stages.processor import Block
+
+JOIN_S = 8.0
+"""What is heard of each song about a join."""
+CUT_S = 0.02
+"""A passage that is cut out begins and ends this softly."""
+
+
+def left_of(laid: SongLaid, frames: int, rate_hz: int) -> tuple[int, int]:
+    """The frames that are left of a song of so many.
+
+    Raises:
+        AudioError: nothing is.
+    """
+    start = round(laid.start_s * rate_hz)
+    end = frames if laid.end_s is None else min(frames, round(laid.end_s * rate_hz))
+    if start >= end:
+        raise AudioError(
+            f"from {laid.start_s:g} s to {end / rate_hz:g} s nothing is left of a song of {frames / rate_hz:g} s; "
+            "let it start before it ends"
+        )
+    return start, end
+
+
+class RecordSource:
+    """Mastered songs as one source of (2, frames).
+
+    Raises:
+        AudioError: their rates differ, there are none, or nothing is left of one.
+    """
+
+    def __init__(self, songs: Sequence[tuple[Source, SongLaid]]) -> None:
+        if not songs:
+            raise AudioError("the record has no songs; add one")
+        rates = {source.rate_hz for source, _ in songs}
+        if len(rates) > 1:
+            listed = ", ".join(f"{rate} Hz" for rate in sorted(rates))
+            raise AudioError(f"the songs' rates differ ({listed}); they can be heard in a row when all have one")
+        self.rate_hz = rates.pop()
+        self._songs = []
+        self.starts: list[int] = []
+        end = 0
+        for n, (source, laid) in enumerate(songs):
+            first, last = left_of(laid, source.frames, self.rate_hz)
+            # the first song's gap is before the record; none overlaps more than the one before it is long
+            gap = round(laid.gap_s * self.rate_hz) if n else 0
+            start = max(end + gap, self.starts[-1] if n else 0)
+            self.starts.append(start)
+            self._songs.append((source, laid, start, first, last))
+            end = max(end, start + last - first)
+        self.frames = end
+
+    def read(self, start: int, frames: int) -> Block:
+        """(2, frames) from ``start``; silence between the songs."""
+        out = np.zeros((2, frames))
+        for source, laid, begins, first, last in self._songs:
+            length = last - first
+            low, high = max(start, begins), min(start + frames, begins + length)
+            if low >= high:
+                continue
+            part = source.read(first + low - begins, high - low)
+            fades = (laid.fade_in_s * self.rate_hz, laid.fade_out_s * self.rate_hz)
+            gains = fade_gains(low - begins, high - low, length, *fades, laid.fade_shape)
+            out[:, low - start : high - start] += part * (db_to_gain(laid.gain_db) * gains)
+        return out
+
+    def ends(self) -> list[int]:
+        """Where each song ends."""
+        return [start + last - first for _, _, start, first, last in self._songs]
+
+    def joins(self) -> list[tuple[int, int]]:
+        """The last and the first seconds about every join."""
+        around = round(JOIN_S * self.rate_hz)
+        ends = self.ends()
+        return [
+            (max(self.starts[n], ends[n] - around), min(ends[n + 1], self.starts[n + 1] + around))
+            for n in range(len(self.starts) - 1)
+        ]
+
+
+class Excerpts:
+    """Passages of a source one after the other, each cut softly."""
+
+    def __init__(self, source: Source, spans: Sequence[tuple[int, int]]) -> None:
+        if not spans:
+            raise AudioError("a single song has no joins; add another")
+        self._source, self._spans = source, spans
+        self.rate_hz = source.rate_hz
+        lengths = [end - start for start, end in spans]
+        self.starts = [sum(lengths[:n]) for n in range(len(lengths))]
+        self.frames = sum(lengths)
+
+    def read(self, start: int, frames: int) -> Block:
+        """(2, frames) from ``start``."""
+        out = np.zeros((2, frames))
+        cut = CUT_S * self.rate_hz
+        for begins, (first, last) in zip(self.starts, self._spans, strict=True):
+            length = last - first
+            low, high = max(start, begins), min(start + frames, begins + length)
+            if low < high:
+                part = self._source.read(first + low - begins, high - low)
+                part *= fade_gains(low - begins, high - low, length, cut, cut, "smooth")
+                out[:, low - start : high - start] = part
+        return out
