@@ -9,16 +9,19 @@ import numpy as np
 import pytest
 import soundfile
 
+import tin_kettle.core.deliver
 from tests.cli.running import run
 from tests.conftest import RATE_HZ, music, tone, write_wav
 from tin_kettle.core.deliver.broadcast import bext_chunk
 from tin_kettle.core.deliver.checking import container_of
-from tin_kettle.core.deliver.delivery import cue_sheet, deliver
+from tin_kettle.core.deliver.cue import cue_sheet
+from tin_kettle.core.deliver.delivery import deliver
 from tin_kettle.core.deliver.spec import parse_spec
 from tin_kettle.core.errors import RecordError, SpecError
 from tin_kettle.core.measure.song import SongMeter
 from tin_kettle.core.record.document import Record, load_record, parse_record
 
+SHIPPED = Path(tin_kettle.core.deliver.__file__).parent / "shipped"
 SPEC = {"format": "tin-kettle-spec", "version": 1}
 ARCHIVE = {**SPEC, "name": "Archive", "container": "bwf", "bits": 24}
 DISC = {
@@ -156,7 +159,7 @@ def test_fades_and_gains_keep_the_ceiling(folder):
 
 def test_the_cue_sheet_counts_in_frames():
     record = parse_record(RECORD)
-    sheet = cue_sheet(record, ["01.wav", "02.wav"]).splitlines()
+    sheet = cue_sheet(record, [(song.title, song) for song in record.songs], ["01.wav", "02.wav"]).splitlines()
     assert sheet[:3] == ['TITLE "Slack Water"', 'PERFORMER "Ferry Ticket Ensemble"', "CATALOG 0036000291452"]
     assert "  TRACK 02 AUDIO" in sheet
     assert "    ISRC ZZABC2600001" in sheet
@@ -195,9 +198,49 @@ def test_the_shipped_schema_is_the_codes():
 
 
 def test_the_specs_that_are_shipped_are_specs():
-    assert [parse_spec(json.loads(path.read_text())).name for path in sorted(Path("docs/specs").iterdir())] == [
+    assert [parse_spec(json.loads(path.read_text())).name for path in sorted(SHIPPED.iterdir())] == [
         "24-bit archive",
         "CD-rate master",
         "Lossy preview",
         "Streaming",
     ]
+
+
+@pytest.mark.parametrize("container", ["flac", "aiff", "ogg", "opus", "mp3"])
+def test_files_say_what_they_are_and_another_library_reads_it(folder, container):
+    lossy = {"kbit_s": 96, "rate_hz": 48000} if container in ("ogg", "opus", "mp3") else {"bits": 16}
+    spec = parse_spec({**SPEC, "name": "Told", "container": container, **lossy})
+    (folder / "front.png").write_bytes(b"\x89PNG\r\n\x1a\n" + bytes(64))
+    record = parse_record({**RECORD, "date": "2026-11-26", "cover": "front.png"})
+    first, second = deliver(record, folder, [spec], folder / "out")
+    assert first.passed, first.reasons
+    data = second.file.read_bytes()
+    for told in (b"Last Crossing", b"Ferry Ticket Ensemble", b"Slack Water", b"ZZABC2600001", b"036000291452"):
+        assert told in data, told
+    if container != "aiff":  # whose ID3 chunk the sound library does not read
+        with soundfile.SoundFile(second.file) as file:
+            told = (file.title, file.artist, file.album, file.date, file.tracknumber)
+        assert told[:4] == ("Last Crossing", "Ferry Ticket Ensemble", "Slack Water", "2026-11-26")
+        assert told[4].split("/")[0] == "2"
+    again, _ = deliver(record, folder, [spec], folder / "again")
+    assert again.sha256 == first.sha256
+
+
+def test_a_spec_may_want_no_tags_and_a_cover_has_to_be_a_picture(folder):
+    spec = parse_spec({**SPEC, "name": "Bare", "container": "flac", "bits": 16, "tags": False})
+    (found, _) = deliver(parse_record(RECORD), folder, [spec], folder / "out")
+    assert b"Low Bridge" not in found.file.read_bytes()
+    (folder / "front.txt").write_text("no picture")
+    for cover, says in (("front.txt", "neither PNG nor JPEG"), ("gone.png", "cannot be read")):
+        with pytest.raises(RecordError, match=says):
+            deliver(parse_record({**RECORD, "cover": cover}), folder, [spec], folder / "out")
+
+
+def test_trims_and_fades_are_of_what_is_delivered(folder):
+    write_wav(folder / "b.wav", np.full((2, 3 * RATE_HZ), 0.5), RATE_HZ)
+    song = {"title": "B", "source": "b.wav", "start_s": 0.5, "end_s": 2.5, "fade_in_s": 0.5, "fade_shape": "line"}
+    spec = parse_spec({**SPEC, "name": "Cut", "container": "wav", "bits": "32f"})
+    (found,) = deliver(parse_record({**RECORD, "songs": [song]}), folder, [spec], folder / "out")
+    y, _ = soundfile.read(found.file, always_2d=True)
+    assert len(y) == 2 * RATE_HZ
+    np.testing.assert_allclose(y[:, 0], 0.5 * np.minimum(np.arange(2 * RATE_HZ) / (0.5 * RATE_HZ), 1.0), atol=1e-6)

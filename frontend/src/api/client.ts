@@ -12,9 +12,13 @@ import type {
   Matched,
   Panel,
   Place,
+  Playable,
   Print,
   PrintSettings,
   Recipe,
+  RecordHeard,
+  RecordNow,
+  RecordRow,
   Reference,
   Revision,
   SurveySeries,
@@ -182,6 +186,19 @@ export const api = {
   removeReference: (id: number) => ask<unknown>(`/references/${id}`, "DELETE"),
   image: (id: number, stage: string, from: number, to: number) =>
     ask<StageImage>(`/songs/${id}/stages/${stage}/image?${between(from, to)}`),
+  records: () => ask<RecordRow[]>("/records"),
+  addRecord: (title: string, artist: string) => ask<{ id: number }>("/records", "POST", { title, artist }),
+  record: (id: number) => ask<RecordNow>(`/records/${id}`),
+  changeRecord: (id: number, base: number, label: string, state: unknown) =>
+    ask<RecordNow>(`/records/${id}`, "PUT", { base, label, state }),
+  stepRecord: (id: number, direction: "undo" | "redo") =>
+    ask<RecordNow>(`/records/${id}/${direction}`, "POST", {}),
+  markRecord: (id: number, mark: "archived" | "deleted", on: boolean) =>
+    ask<RecordRow[]>(`/records/${id}/${mark}`, "POST", { on }),
+  moveToRecord: (song: number, record: number) =>
+    ask<RecordRow[]>(`/songs/${song}/record`, "POST", { record }),
+  recordHeard: (id: number, columns: number) => ask<RecordHeard>(`/records/${id}/heard?columns=${columns}`),
+  playable: (id: number, part: "all" | "joins") => ask<Playable>(`/records/${id}/playable?part=${part}`),
   aim: (id: number, stage: string, aim: Aim, target: number, from: number, to: number) =>
     ask<Tried<Aimed>>(`/songs/${id}/stages/${stage}/aim?${between(from, to)}`, "POST", { aim, target }),
   won: (id: number, stage: string) => ask<Tried<Won>>(`/songs/${id}/stages/${stage}/won`),

@@ -73,7 +73,7 @@ function block(position: number, left: number) {
 }
 
 test("of several blocks between two pictures none is skipped, and the loudest still shows", async () => {
-  const player = new LivePlayer(1, 48000, 200, events);
+  const player = new LivePlayer("/songs/1/live", 48000, 200, events);
   await vi.waitFor(() => expect(nodes).toHaveLength(1));
   [-20, -30, -3, -40, -25].forEach((left, i) => workers[0]!.onmessage(block(i * 1000, left)));
   player.set({ playing: true });
@@ -95,7 +95,7 @@ test("where the browser gives no sound the remedy is told", async () => {
   const context = AudioContext as unknown as { worklet: object | undefined };
   const before = context.worklet;
   context.worklet = undefined;
-  new LivePlayer(1, 48000, 200, events);
+  new LivePlayer("/songs/1/live", 48000, 200, events);
   await vi.waitFor(() => expect(events.problem).toHaveBeenCalled());
   expect(events.problem.mock.lastCall![0]).toMatch(/HTTPS, or through a tunnel/);
   context.worklet = before;

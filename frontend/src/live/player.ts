@@ -79,7 +79,8 @@ export class LivePlayer {
   played = false;
 
   constructor(
-    readonly songId: number,
+    /** The socket's address below the server's own. */
+    private readonly path: string,
     rateHz: number,
     queueMs: number,
     private readonly events: PlayerEvents,
@@ -117,7 +118,7 @@ export class LivePlayer {
     const { port1, port2 } = new MessageChannel();
     node.port.postMessage({ type: "socket", port: port1 }, [port1]);
     const scheme = location.protocol === "https:" ? "wss" : "ws";
-    const url = `${scheme}://${location.host}/api/songs/${this.songId}/live`;
+    const url = `${scheme}://${location.host}/api${this.path}`;
     this.worker.onmessage = ({ data }: MessageEvent<FromWorker>) => this.hear(data);
     this.post({ type: "connect", url, queueMs, port: port2 }, [port2]);
   }

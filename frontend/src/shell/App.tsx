@@ -1,15 +1,22 @@
 import { Tooltip } from "radix-ui";
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { api } from "../api/client";
 import { Bench } from "./Bench";
 import { Dropping } from "./Dropping";
 import { importFiles, useImporting } from "../state/importing";
-import { addressed, openSong } from "../state/listening";
+import { addressed, addressedRecord, openRecord, openSong } from "../state/listening";
 import { complain, useBench } from "../state/store";
 import { applyTheme } from "./theme";
 
-/** The song that was open last, else the first of the library; null where there is none. */
+const RecordBench = lazy(() => import("./RecordBench"));
+
+/** The song or record that the address names, the song that was open last, else the first of the library; null where there is none. */
 async function openLast(): Promise<boolean> {
+  const record = addressedRecord();
+  if (record !== null) {
+    await openRecord(record);
+    return true;
+  }
   const songs = await api.songs();
   const last = addressed() ?? Number(localStorage.getItem("song"));
   const song = songs.find(({ id }) => id === last) ?? songs[0];
@@ -19,6 +26,7 @@ async function openLast(): Promise<boolean> {
 
 export function App() {
   const ready = useBench((s) => s.song !== null);
+  const record = useBench((s) => s.record);
   const [empty, setEmpty] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
   useEffect(() => {
@@ -28,17 +36,26 @@ export function App() {
       .catch((refused: unknown) => setProblem(refused instanceof Error ? refused.message : String(refused)));
   }, []);
   useEffect(() => {
-    // back and forth in the browser go from song to song
+    // back and forth in the browser go from song to song, and to records
     const there = () => {
-      const song = addressed();
+      const [song, record] = [addressed(), addressedRecord()];
       if (song !== null) openSong(song).catch(complain);
+      if (record !== null) openRecord(record).catch(complain);
     };
     window.addEventListener("popstate", there);
     return () => window.removeEventListener("popstate", there);
   }, []);
   return (
     <Tooltip.Provider delayDuration={450} skipDelayDuration={200}>
-      {ready ? <Bench /> : <Welcome empty={empty} problem={problem} />}
+      {record !== null ? (
+        <Suspense fallback={<span />}>
+          <RecordBench key={record} />
+        </Suspense>
+      ) : ready ? (
+        <Bench />
+      ) : (
+        <Welcome empty={empty} problem={problem} />
+      )}
       <Dropping />
     </Tooltip.Provider>
   );

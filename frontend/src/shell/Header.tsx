@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Saved } from "../state/store";
 import { importFiles } from "../state/importing";
-import { openSong } from "../state/listening";
+import { openRecord, openSong } from "../state/listening";
 import { step } from "../state/edits";
 import { complain, useBench } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";
@@ -28,7 +28,20 @@ export function Header() {
     <header className="flex items-center gap-4 bg-header px-[14px] text-on-header">
       <h1 className="text-[14px] font-bold [font-stretch:104%]">Tin Kettle</h1>
       <SongMenu />
-      <span className="hidden truncate opacity-70 lg:inline">{song.artist}</span>
+      <nav aria-label="Views" className="flex self-stretch">
+        <span aria-current="page" className="grid place-items-center bg-enamel px-4 font-[640] text-ink">
+          Bench
+        </span>
+        <button
+          type="button"
+          className="px-4 opacity-80 hover:bg-white/15"
+          title="All songs of the record beside each other"
+          onClick={() => void openRecord(song.record_id).catch(complain)}
+        >
+          Record
+        </button>
+      </nav>
+      <span className="hidden truncate opacity-70 xl:inline">{song.artist}</span>
       <div className="ml-auto flex items-center gap-[6px]">
         <span role="status" className={`px-2 ${saved === "failed" ? "bg-copper" : "opacity-80"}`}>
           {savedWords(saved, revision.made_at)}

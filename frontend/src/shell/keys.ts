@@ -45,6 +45,8 @@ export interface KeyAction {
   act?: (name: string) => void;
   /** whether a key that is held down does it again and again */
   repeats?: boolean;
+  /** whether it acts on a record too, and not on the song alone */
+  everywhere?: boolean;
 }
 
 const SKIP_S = 5;
@@ -154,6 +156,7 @@ export const KEYS: KeyAction[] = [
     keys: [" "],
     shown: "Space",
     says: "play, pause",
+    everywhere: true,
     group: "Listening",
     act: () => setPlaying(!state().playing),
   },
@@ -214,9 +217,23 @@ export const KEYS: KeyAction[] = [
     group: "Listening",
     act: () => toggleTap("detector"),
   },
-  { keys: ["o"], shown: "O", says: "in mono", group: "Listening", act: () => toggleFold("mono") },
-  { keys: ["i"], shown: "I", says: "the side only", group: "Listening", act: () => toggleFold("side") },
-  { keys: ["w"], shown: "W", says: "only the lows", group: "Listening", act: toggleLows },
+  {
+    keys: ["o"],
+    shown: "O",
+    says: "in mono",
+    group: "Listening",
+    everywhere: true,
+    act: () => toggleFold("mono"),
+  },
+  {
+    keys: ["i"],
+    shown: "I",
+    says: "the side only",
+    group: "Listening",
+    everywhere: true,
+    act: () => toggleFold("side"),
+  },
+  { keys: ["w"], shown: "W", says: "only the lows", group: "Listening", everywhere: true, act: toggleLows },
   {
     keys: ["s"],
     shown: "S",
@@ -231,12 +248,20 @@ export const KEYS: KeyAction[] = [
     group: "Listening",
     act: () => onLane("muted"),
   },
-  { keys: ["Escape"], shown: "Esc", says: "back to the plain result", group: "Listening", act: plainResult },
-  { keys: ["d"], shown: "D", says: "dim", group: "Listening", act: toggleDim },
+  {
+    keys: ["Escape"],
+    shown: "Esc",
+    says: "back to the plain result",
+    group: "Listening",
+    everywhere: true,
+    act: plainResult,
+  },
+  { keys: ["d"], shown: "D", says: "dim", group: "Listening", everywhere: true, act: toggleDim },
   {
     keys: ["+", "="],
     shown: "+",
     says: "monitor up a dB",
+    everywhere: true,
     group: "Listening",
     act: () => setMonitor(state().monitorDb + 1),
     repeats: true,
@@ -245,6 +270,7 @@ export const KEYS: KeyAction[] = [
     keys: ["-"],
     shown: "−",
     says: "monitor down a dB",
+    everywhere: true,
     group: "Listening",
     act: () => setMonitor(state().monitorDb - 1),
     repeats: true,
@@ -253,15 +279,25 @@ export const KEYS: KeyAction[] = [
     keys: ["ArrowLeft"],
     shown: "←",
     says: "back 5 s",
+    everywhere: true,
     group: "Song",
     act: () => skip(-SKIP_S),
     repeats: true,
   },
-  { keys: ["ArrowRight"], shown: "→", says: "on 5 s", group: "Song", act: () => skip(SKIP_S), repeats: true },
+  {
+    keys: ["ArrowRight"],
+    shown: "→",
+    says: "on 5 s",
+    group: "Song",
+    everywhere: true,
+    act: () => skip(SKIP_S),
+    repeats: true,
+  },
   {
     keys: ["Home"],
     shown: "Home",
     says: "to the start, of the loop if there is one",
+    everywhere: true,
     group: "Song",
     act: () => seek(state().loop?.[0] ?? 0),
   },
@@ -413,6 +449,7 @@ export function obeyKey(event: KeyboardEvent): void {
   if (event.defaultPrevented || isTaken(event.target, name)) return;
   const found = KEYS.find((action) => action.keys.includes(name));
   if (!found?.act || (/^[a-z]$/.test(name) && !state().letters)) return;
+  if (state().record !== null && !found.everywhere) return;
   event.preventDefault();
   if (!event.repeat || found.repeats) found.act(name);
 }

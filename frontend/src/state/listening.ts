@@ -1,7 +1,8 @@
 /** Playing, comparing and ways of listening. Nothing here ever changes the recipe. */
 import { api } from "../api/client";
-import type { Grid, Listening, Match, Matched, Param, Stages } from "../api/types";
+import type { Grid, Listening, Match, Matched, Param, Recipe, Song, Stages } from "../api/types";
 import { LivePlayer } from "../live/player";
+import type { PlayerEvents } from "../live/player";
 import type { Began } from "../live/player.worklet";
 import type { BlockHead, Tap } from "../live/protocol";
 import type { Lane } from "./editing";
@@ -24,6 +25,16 @@ const ESTIMATE_MS = 2000;
 const MOVING_ESTIMATE_MS = 250;
 const MOVING_MS = 3000;
 const MOST_AT_HAND = 4;
+/** What is done to a sound that is no song: nothing. */
+const EMPTY: Recipe = {
+  format: "tin-kettle-recipe",
+  version: 1,
+  buses: [{ id: "mix", name: "Mix", group: null, chain: [], gain_db: 0, pan: 0, muted: false }],
+  groups: [],
+  master: [],
+  sections: [],
+  automation: [],
+};
 
 /** The one player; tests reach it as `window.tinKettle.player`. */
 let player: LivePlayer | null = null;
@@ -32,10 +43,18 @@ export function currentPlayer(): LivePlayer | null {
   return player;
 }
 
+function inAddress(what: "songs" | "records"): number | null {
+  const found = new RegExp(`^/${what}/(\\d+)$`).exec(window.location.pathname);
+  return found ? Number(found[1]) : null;
+}
+
 /** The song that the page's address names. */
 export function addressed(): number | null {
-  const found = /^\/songs\/(\d+)$/.exec(window.location.pathname);
-  return found ? Number(found[1]) : null;
+  return inAddress("songs");
+}
+
+export function addressedRecord(): number | null {
+  return inAddress("records");
 }
 
 let opening = 0;
@@ -50,6 +69,91 @@ export function onBlocks(rendered: typeof onRendered, began: typeof onBegan, end
   letGo = end;
 }
 
+/** What is true of anything that has just been opened. */
+const UNHEARD = {
+  described: {},
+  saved: "saved",
+  playing: false,
+  heard: "now",
+  other: "received",
+  view: null,
+  foundGrid: null,
+  tap: "result",
+  listening: PLAIN,
+  connected: false,
+  underruns: 0,
+  work: { heavy: false, progress: null },
+  match: UNMATCHED,
+  blind: null,
+  conflict: false,
+  unkept: null,
+  also: [],
+} satisfies Partial<ReturnType<typeof get>>;
+
+const PLAYING: Omit<PlayerEvents, "heard"> = {
+  connected: (connected) => set({ connected }),
+  problem: (problem) => set({ problem }),
+  underruns: (underruns) => set({ underruns }),
+  rendered: (head) => onRendered(head),
+  began: (began) => onBegan(began),
+  described: (stages) => set({ described: { ...get().described, ...stages } }),
+  work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
+};
+
+/** The controls of every kind, within what a rate carries. */
+function declaredAt(declared: Stages, rateHz: number): Stages {
+  const within = (params: Param[]) => params.map((param) => carried(param, rateHz));
+  return {
+    kinds: declared.kinds.map((kind) => ({
+      ...kind,
+      params: within(kind.params),
+      items: Object.fromEntries(
+        Object.entries(kind.items).map(([name, item]) => [name, { ...item, params: within(item.params) }]),
+      ),
+    })),
+    shared: declared.shared,
+    split: declared.split,
+  };
+}
+
+/** Leave the song that is open for a record; what is played of it is opened by `playSound`. */
+export async function openRecord(id: number): Promise<void> {
+  const mine = ++opening;
+  await letGo();
+  await settle();
+  if (mine !== opening) return;
+  saveView();
+  player?.close();
+  player = null;
+  onEdit(() => undefined);
+  set({ record: id, loop: null, selected: null, grid: null, ...UNHEARD });
+  known = UNKNOWN;
+  if (addressedRecord() !== id) window.history.pushState(null, "", `/records/${id}`);
+}
+
+/** Play a sound that is no song of its own, from a frame on. */
+export function playSound(path: string, sound: Pick<Song, "rate_hz" | "frames" | "title">, at: number): void {
+  const { playing, listening, song } = get();
+  player?.close();
+  const frames = sound.frames;
+  set({ song: { ...song!, ...sound, id: 0, sources: {}, view: {} }, recipe: EMPTY, revision: null });
+  player = new LivePlayer(path, sound.rate_hz, get().queueMs, {
+    ...PLAYING,
+    heard: ({ head, meters }) => {
+      readings.take(head, meters);
+      if (get().loop === null && head.song >= frames) stopAtEnd();
+    },
+  });
+  readings.reset(frames);
+  Object.assign(window, {
+    tinKettle: { player, state: get, act: { setMonitor, setQueue, setLoop, listenAs } },
+  });
+  player.ask({ type: "seek", song: Math.round(Math.max(0, Math.min(at, frames - 1))) });
+  player.ask({ type: "listen", listening, lufs: [null, null] });
+  applyGains();
+  if (playing) player.set({ playing });
+}
+
 export async function openSong(id: number): Promise<void> {
   const mine = ++opening;
   await letGo();
@@ -61,56 +165,23 @@ export async function openSong(id: number): Promise<void> {
   // of several that were asked for the last one counts, however long the first one takes
   if (mine !== opening) return;
   saveView();
-  const within = (params: Param[]) => params.map((param) => carried(param, song.rate_hz));
-  const stages: Stages = {
-    kinds: declared.kinds.map((kind) => ({
-      ...kind,
-      params: within(kind.params),
-      items: Object.fromEntries(
-        Object.entries(kind.items).map(([name, item]) => [name, { ...item, params: within(item.params) }]),
-      ),
-    })),
-    shared: declared.shared,
-    split: declared.split,
-  };
+  set({ stages: declaredAt(declared, song.rate_hz) });
   player?.close();
   const { recipe } = song.revision;
   set({
-    stages,
+    record: null,
     song,
     recipe,
     revision: song.revision,
-    described: {},
-    saved: "saved",
     ...standing(recipe, song.view.lane ?? MASTER, song.view.stage ?? null),
-    playing: false,
-    heard: "now",
-    other: "received",
     loop: song.view.loop ?? null,
-    view: null,
     grid: song.view.grid ?? null,
-    foundGrid: null,
-    tap: "result",
-    listening: PLAIN,
-    connected: false,
-    underruns: 0,
-    work: { heavy: false, progress: null },
-    match: UNMATCHED,
-    blind: null,
-    conflict: false,
-    unkept: null,
-    also: [],
+    ...UNHEARD,
   });
   known = UNKNOWN;
   readings.reset(song.frames);
-  player = new LivePlayer(id, song.rate_hz, get().queueMs, {
-    connected: (connected) => set({ connected }),
-    problem: (problem) => set({ problem }),
-    underruns: (underruns) => set({ underruns }),
-    rendered: (head) => onRendered(head),
-    began: (began) => onBegan(began),
-    described: (stages) => set({ described: { ...get().described, ...stages } }),
-    work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
+  player = new LivePlayer(`/songs/${id}/live`, song.rate_hz, get().queueMs, {
+    ...PLAYING,
     heard: ({ head, meters }) => {
       readings.take(head, meters);
       if (meters.match && meters.other_name === get().other) estimateMatch(meters.match);
@@ -355,7 +426,7 @@ function saveView(): void {
   viewTimer = null;
   const { song, selected, loop, lane, grid } = get();
   const position = viewedAt ?? player?.now()?.song ?? 0;
-  if (song)
+  if (song && song.id > 0)
     api.view(song.id, { stage: selected, lane, loop, grid, song: Math.round(position) }).catch(complain);
 }
 

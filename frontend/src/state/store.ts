@@ -37,6 +37,8 @@ export const PLAIN: Listening = {
 
 interface BenchState {
   stages: Stages | null;
+  /** the record that is open instead of a song; what is played of it then stands for the song */
+  record: number | null;
   song: Song | null;
   recipe: Recipe | null;
   revision: Revision | null;
@@ -93,6 +95,7 @@ export interface Unkept {
 
 export const useBench = create<BenchState>(() => ({
   stages: null,
+  record: null,
   song: null,
   recipe: null,
   revision: null,

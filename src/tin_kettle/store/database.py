@@ -22,6 +22,7 @@ FOLDERS = (
     "mastered",
     "prints",
     "deliveries",
+    "specs",
     "incoming",
     "starts",
     "chains",

@@ -10,11 +10,13 @@ from werkzeug.exceptions import HTTPException
 
 from tin_kettle.core.errors import Conflict, KettleError, LibraryError, StorageError
 from tin_kettle.store.database import Library
+from tin_kettle.store.deliveries import settle_deliveries
 from tin_kettle.store.prints import settle_orphans
 from tin_kettle.web import (
     blind,
     chains,
     compressing,
+    deliveries,
     findings,
     history,
     live,
@@ -47,6 +49,7 @@ PING_S = 8
 RESOURCES = (
     songs,
     records,
+    deliveries,
     sources,
     recipes,
     chains,
@@ -69,6 +72,7 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
     app.json = Orjson(app)
     app.url_map.converters["int"] = Id
     settle_orphans(library)
+    settle_deliveries(library)
     opened = Opened()
     app.extensions["tin_kettle"] = Context(
         library, Jobs(), opened, Converted(opened), Surveys(), Trials(), Mastered(), {}

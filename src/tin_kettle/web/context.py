@@ -34,7 +34,7 @@ class Context:
         surveys: what songs sound like, as far as it is known.
         trials: what is being tried on songs.
         mastered: songs as files, for records to be played from.
-        printing: prints under way by their numbers.
+        printing, delivering: prints and deliveries under way by their numbers.
     """
 
     library: Library
@@ -45,6 +45,7 @@ class Context:
     trials: Trials
     mastered: Mastered
     printing: dict[int, Job]
+    delivering: dict[int, Job]
 
 
 def context() -> Context:

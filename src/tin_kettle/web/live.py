@@ -84,7 +84,7 @@ def _record_session(
     equal: bool,
 ) -> Session:
     """A record is heard as a song without stages, whose source is the record laid out."""
-    _, source, _ = record_sound(context, record_id, part, equal)
+    _, source = record_sound(context, record_id, part, equal)
     return Session(Audition(empty_recipe(), {REFERENCE_BUS: source}), send, None, words)
 
 

@@ -189,7 +189,8 @@ def _tone(surveys: list[Survey]) -> dict[str, Any]:
 
 @blueprint.get("/records/<int:record_id>/playable")
 def playable(record_id: int) -> Response:
-    """Where the songs lie in what is played, in frames; or how far the work is that it waits for."""
+    """Where the songs begin and end in the record, in frames, and which spans of it are played (from where in what is
+    played, from where in the record, how long); or how far the work is that it waits for."""
     here = context()
     record = kept.get_record(here.library, record_id).state
     found = here.mastered.whole(here, [song.id for song in record.songs])
@@ -199,24 +200,26 @@ def playable(record_id: int) -> Response:
         share = 1.0 - sum(1.0 - job.progress for job in jobs) / max(len(record.songs), 1)
         return jsonify(state="failed" if problem else "running", progress=round(share, 3), problem=problem)
     part: Part = "joins" if request.args.get("part") == "joins" else "all"
-    laid, source, _ = record_sound(here, record_id, part, equal=False)
-    starts = source.starts if part == "all" else laid.starts
+    laid, source = record_sound(here, record_id, part, equal=False)
+    spans = [(0, 0, laid.frames)]
+    if isinstance(source, Excerpts):
+        spans = [(at, start, end - start) for at, (start, end) in zip(source.starts, laid.joins(), strict=True)]
     return jsonify(
         state="done",
         progress=1.0,
         problem=None,
         rate_hz=laid.rate_hz,
         frames=source.frames,
-        starts=starts,
+        starts=laid.starts,
         ends=laid.ends(),
-        passages=source.starts,
+        spans=spans,
     )
 
 
 def record_sound(
     here: Context, record_id: int, part: Part, equal: bool
-) -> tuple[RecordSource, RecordSource | Excerpts, list[int]]:
-    """A record laid out, what is played of it, and the songs' numbers.
+) -> tuple[RecordSource, RecordSource | Excerpts]:
+    """A record laid out, and what is played of it.
 
     Args:
         equal: every song at the loudness of the quietest, as far as surveys know it.
@@ -235,7 +238,7 @@ def record_sound(
         songs.append((here.opened.open(path), song.model_copy(update={"gain_db": gain_db})))
     laid = RecordSource(songs)
     source = Excerpts(laid, laid.joins()) if part == "joins" else laid
-    return laid, source, [song.id for song in record.songs]
+    return laid, source
 
 
 def _equal_gains(here: Context, songs: tuple[kept.KeptSong, ...]) -> dict[str, float]:

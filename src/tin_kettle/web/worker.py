@@ -15,12 +15,16 @@ from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
+from tin_kettle.core.deliver.making import make_file
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.deliver.spec import parse_spec
+from tin_kettle.core.deliver.tags import Heading
 from tin_kettle.core.engine.offline import Progress
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import Cancelled, KettleError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.record.document import SongLaid
 from tin_kettle.core.survey.aim import aim_at
 from tin_kettle.core.survey.survey import survey_song
 from tin_kettle.core.survey.winning import won_by
@@ -52,6 +56,12 @@ def _mastered(recipe: Recipe, sources: Sources, task: Task, progress: Progress) 
     return {}
 
 
+def _deliver(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    laid, heading = SongLaid.model_validate(task["laid"]), Heading(**task["heading"])
+    spec = parse_spec(task["spec"])
+    return make_file(recipe, sources, Path(task["out"]), spec, laid, heading, progress).document()
+
+
 def _aim(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
     start, end = task["passage"]
     return aim_at(recipe, sources, task["stage"], task["aim"], task["target"], start, end, progress).document()
@@ -65,6 +75,7 @@ TASKS: dict[str, Callable[[Recipe, Sources, Task, Progress], dict[str, Any]]] = 
     "survey": _survey,
     "print": _print,
     "mastered": _mastered,
+    "deliver": _deliver,
     "aim": _aim,
     "won": _won,
 }

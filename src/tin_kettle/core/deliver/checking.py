@@ -15,6 +15,7 @@ from tin_kettle.core.engine.container import wave_chunks
 from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.offline import Progress
 from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.measure.song import Measures
 
 OFFSET = 0.001
 """Largest constant offset that passes, of full scale."""
@@ -53,14 +54,19 @@ def container_of(path: Path) -> str:
 
 
 def check_file(path: Path, spec: Spec, progress: Progress | None = None) -> list[Check]:
-    """Everything that a spec asks of a file, and two things that are always asked for.
+    """Everything that a spec asks of a file, and two things that are always asked for."""
+    return measured_checks(path, spec, progress)[1]
+
+
+def measured_checks(path: Path, spec: Spec, progress: Progress | None = None) -> tuple[Measures, list[Check]]:
+    """What a file measures, and everything that a spec asks of it.
 
     Raises:
         AudioError: the file cannot be read.
     """
     with closing(FileSource(path)) as source:
         measures = measure_file(source, progress)
-    return list(_checks(measures, container_of(path), soundfile.info(str(path)).subtype, spec))
+    return measures, list(_checks(measures, container_of(path), soundfile.info(str(path)).subtype, spec))
 
 
 def _checks(measures: Any, container: str, subtype: str, spec: Spec) -> Iterator[Check]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import re
 from collections.abc import Callable, Sequence
@@ -14,20 +13,19 @@ from pathlib import Path
 from typing import Any
 
 from tin_kettle.core.beside import written_beside
-from tin_kettle.core.deliver.broadcast import add_chunk, bext_chunk
-from tin_kettle.core.deliver.checking import Check, check_file
-from tin_kettle.core.deliver.formats import LOSSY, USUAL_KBIT_S, suffix_of
-from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.deliver.checking import Check
+from tin_kettle.core.deliver.cue import cue_sheet
+from tin_kettle.core.deliver.formats import suffix_of
+from tin_kettle.core.deliver.making import make_file
 from tin_kettle.core.deliver.spec import Spec
+from tin_kettle.core.deliver.tags import Heading, read_cover
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError, KettleError, SpecError
+from tin_kettle.core.measure.song import Measures
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
 from tin_kettle.core.record.document import Record, RecordSong
 
-ORIGINATOR = "Tin Kettle"
-FRAMES_A_SECOND = 75
-"""Of the times of a cue sheet."""
 _UNSAFE = re.compile(r'[\x00-\x1f/\\:*?"<>|]+')
 
 
@@ -40,6 +38,7 @@ class Delivered:
     file: Path
     sha256: str | None = None
     checks: Sequence[Check] = field(default=())
+    measures: Measures | None = None
     problem: str | None = None
 
     @property
@@ -61,6 +60,7 @@ class Delivered:
             "passed": self.passed,
             "problem": self.problem,
             "checks": [check.document() for check in self.checks],
+            "measures": self.measures,
         }
 
 
@@ -79,18 +79,20 @@ def deliver(
 
     Raises:
         SpecError: two specs have one name, or two songs would have one file.
+        RecordError: the cover is refused.
         OSError: ``out`` cannot be written.
     """
-    names = [[_file_name(record, spec, n) for n in range(len(record.songs))] for spec in specs]
+    names = [[file_name(spec, heading_of(record, n, None)) for n in range(len(record.songs))] for spec in specs]
     _check_names(specs, names)
+    cover = read_cover(folder / record.cover) if record.cover else None
     tasks = []
     for spec, files in zip(specs, names, strict=True):
-        place = out / _safe(spec.name)
+        place = out / safe_name(spec.name)
         place.mkdir(parents=True, exist_ok=True)
-        tasks += [(spec, song, place / name) for song, name in zip(record.songs, files, strict=True)]
+        tasks += [(spec, index, place / name) for index, name in enumerate(files)]
 
-    def one(task: tuple[Spec, RecordSong, Path]) -> Delivered:
-        found = _delivered(record, folder, *task)
+    def one(task: tuple[Spec, int, Path]) -> Delivered:
+        found = _delivered(record, folder, *task, cover)
         told(found)
         return found
 
@@ -99,16 +101,17 @@ def deliver(
         delivered = list(pool.map(one, tasks))
     for i, spec in enumerate(specs):
         mine = delivered[i * len(record.songs) : (i + 1) * len(record.songs)]
-        place = out / _safe(spec.name)
+        place = out / safe_name(spec.name)
         hashes = "".join(f"{found.sha256}  {found.file.name}\n" for found in mine if found.sha256)
         _write(place / "hashes.sha256", hashes)
         if all(found.sha256 for found in mine):
-            _write(place / f"{_safe(record.title)}.cue", cue_sheet(record, [found.file.name for found in mine]))
+            songs = [(song.title, song) for song in record.songs]
+            _write(place / f"{safe_name(record.title)}.cue", cue_sheet(record, songs, [one.file.name for one in mine]))
     return delivered
 
 
 def _check_names(specs: Sequence[Spec], names: Sequence[Sequence[str]]) -> None:
-    places = [_safe(spec.name) for spec in specs]
+    places = [safe_name(spec.name) for spec in specs]
     if len(set(places)) < len(places):
         raise SpecError("$.name", "two specs have one name; each goes into a folder of its own")
     for spec, files in zip(specs, names, strict=True):
@@ -117,19 +120,20 @@ def _check_names(specs: Sequence[Spec], names: Sequence[Sequence[str]]) -> None:
             raise SpecError("$.naming", f"{spec.naming!r} calls two songs '{min(twins)}'; put {{number}} into it")
 
 
-def _safe(name: str) -> str:
+def safe_name(name: str) -> str:
     """A name that any disk takes."""
     return _UNSAFE.sub(" ", name).strip(" .")[:120] or "untitled"
 
 
-def _file_name(record: Record, spec: Spec, index: int) -> str:
-    song = record.songs[index]
-    filled = spec.naming.format(number=index + 1, title=song.title, record=record.title, artist=record.artist)
-    return _safe(filled) + suffix_of(spec.container)
+def file_name(spec: Spec, heading: Heading) -> str:
+    """What a spec calls a song's file."""
+    about = {"title": heading.title, "record": heading.record, "artist": heading.artist}
+    return safe_name(spec.naming.format(number=heading.number, **about)) + suffix_of(spec.container)
 
 
-def _delivered(record: Record, folder: Path, spec: Spec, song: RecordSong, path: Path) -> Delivered:
+def _delivered(record: Record, folder: Path, spec: Spec, index: int, path: Path, cover: bytes | None) -> Delivered:
     """Print and check; what is refused or fails is told and stops nothing else."""
+    song = record.songs[index]
     about = partial(Delivered, song.title, spec.name, path)
     try:
         with ExitStack() as stack:
@@ -137,16 +141,19 @@ def _delivered(record: Record, folder: Path, spec: Spec, song: RecordSong, path:
             sources = {bus_id: FileSource(folder / name) for bus_id, name in _files(song, recipe).items()}
             for source in sources.values():
                 stack.callback(source.close)
-            printed = print_song(recipe, sources, path, _settings(spec, song))
-        if spec.container == "bwf":
-            title = f"{record.artist} - {song.title}" if record.artist else song.title
-            add_chunk(path, bext_chunk(title, ORIGINATOR, record.date or "", printed.measures))
-        checks = check_file(path, spec)
-        return about(sha256=_hash(path), checks=checks)
+            made = make_file(recipe, sources, path, spec, song, heading_of(record, index, cover))
+        return about(sha256=made.sha256, checks=made.checks, measures=made.measures)
     except KettleError as refused:
         return about(problem=str(refused))
     except OSError as problem:
         return about(problem=f"{path.name} cannot be made ({problem.strerror}); see to the disk")
+
+
+def heading_of(record: Record, index: int, cover: bytes | None) -> Heading:
+    """What a song of a record is called in its file."""
+    song = record.songs[index]
+    place = (index + 1, len(record.songs))
+    return Heading(song.title, record.title, record.artist, *place, record.date, song.isrc, record.upc, cover)
 
 
 def _files(song: RecordSong, recipe: Recipe) -> dict[str, str]:
@@ -159,54 +166,6 @@ def _files(song: RecordSong, recipe: Recipe) -> dict[str, str]:
     return {recipe.buses[0].id: song.source}
 
 
-def _settings(spec: Spec, song: RecordSong) -> PrintSettings:
-    return PrintSettings(
-        bits="32f" if spec.container in LOSSY or spec.bits == "32f" else "16" if spec.bits == 16 else "24",
-        rate_hz=spec.rate_hz,
-        dither=spec.dither,
-        gain_db=song.gain_db,
-        fade_in_s=song.fade_in_s,
-        fade_out_s=song.fade_out_s,
-        fade_shape=song.fade_shape,
-        from_s=song.start_s or None,
-        to_s=song.end_s,
-        container=spec.container,
-        kbit_s=spec.kbit_s or USUAL_KBIT_S,
-    )
-
-
-def _hash(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
-
-
 def _write(path: Path, text: str) -> None:
     with written_beside(path) as beside:
         beside.write_text(text, encoding="utf-8")
-
-
-def cue_sheet(record: Record, files: Sequence[str]) -> str:
-    """The record's songs in order, each a file, with the silence before it."""
-    lines = [f'TITLE "{_quoted(record.title)}"']
-    if record.artist:
-        lines.append(f'PERFORMER "{_quoted(record.artist)}"')
-    if record.upc:
-        lines.append(f"CATALOG {record.upc:>013}")
-    for number, (song, name) in enumerate(zip(record.songs, files, strict=True), 1):
-        kind = {".mp3": "MP3", ".aiff": "AIFF"}.get(Path(name).suffix, "WAVE")
-        lines += [f'FILE "{name}" {kind}', f"  TRACK {number:02} AUDIO", f'    TITLE "{_quoted(song.title)}"']
-        if song.isrc:
-            lines.append(f"    ISRC {song.isrc}")
-        if number > 1 and song.gap_s > 0:
-            lines.append(f"    PREGAP {_cue_time(song.gap_s)}")
-        lines.append("    INDEX 01 00:00:00")
-    return "\n".join(lines) + "\n"
-
-
-def _quoted(text: str) -> str:
-    return text.replace('"', "'")
-
-
-def _cue_time(seconds: float) -> str:
-    frames = int(seconds * FRAMES_A_SECOND + 0.5)
-    return f"{frames // (60 * FRAMES_A_SECOND):02}:{frames // FRAMES_A_SECOND % 60:02}:{frames % FRAMES_A_SECOND:02}"

@@ -80,12 +80,17 @@ class RecordHead(_Part):
 
 
 class Record(RecordHead):
-    """The document."""
+    """The document.
+
+    Args:
+        cover: a PNG or JPEG file, relative to the record's file.
+    """
 
     model_config = ConfigDict(title="Tin Kettle record")
 
     format: Literal["tin-kettle-record"]
     version: Literal[1]
+    cover: str | None = None
     songs: tuple[RecordSong, ...] = Field(min_length=1, max_length=99, strict=False)
 
 

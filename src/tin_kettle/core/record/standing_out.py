@@ -20,7 +20,8 @@ from tin_kettle.core.survey.survey import Survey
 
 LOUDER_LU = 1.5
 """More than a listener lets pass from song to song without reaching for the volume."""
-TONE_DB = 3.0
+TONE_DB, APART_DB = 3.0, 2.0
+"""Against the middle of the others, and against the nearest of them."""
 JUMP_LU = 5.0
 LOWEST_HZ, HIGHEST_HZ = 40.0, 14000.0
 RANGES = (
@@ -102,13 +103,16 @@ def _toned(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
     tones = tones_db([survey for survey, _ in songs])
     mid = 10.0 * np.log10(np.sum(10.0 ** (tones / 10.0), axis=1))
     for n in range(len(songs)):
-        against = mid[n] - np.median(np.delete(mid, n, axis=0), axis=0)
         found = []
         for name, low, high in RANGES:
             inside = (low <= BANDS_HZ) & (high > BANDS_HZ)
-            found.append((float(against[inside].mean()), name))
-        for more, name in sorted(found, key=lambda one: -abs(one[0]))[:2]:
-            if abs(more) >= TONE_DB:
+            levels = mid[:, inside].mean(axis=1)
+            rest = np.delete(levels, n)
+            # one of two that are alike does not stand out
+            apart = float(np.abs(levels[n] - rest).min())
+            found.append((float(levels[n] - np.median(rest)), apart, name))
+        for more, apart, name in sorted(found, key=lambda one: -abs(one[0]))[:2]:
+            if abs(more) >= TONE_DB and apart >= APART_DB:
                 said = f"{db(more)} in the {name}" if not name[0].isdigit() else f"{db(more)} around {name}"
                 yield Standing((n + 1,), f"{said} against the record", round(more, 2), "dB")
 

@@ -1,0 +1,99 @@
+import { heardSong, setPlaying } from "../state/listening";
+import { useBench } from "../state/store";
+import { Monitor } from "../listening/Monitor";
+import { Ways } from "../listening/Ways";
+import { formatTime } from "../ui/format";
+import { Segments } from "../ui/Segments";
+import { useHeard } from "../state/useHeard";
+import { recordFrame, songAt } from "./places";
+import type { RecordNow } from "../api/types";
+import type { Playing } from "./usePlayable";
+import { useHearing } from "./useRecord";
+
+const LEVELS = [
+  { value: "own", label: "their own level" },
+  { value: "equal", label: "equal loudness" },
+] as const;
+const PARTS = [
+  { value: "all", label: "all of it" },
+  { value: "joins", label: "only the joins" },
+] as const;
+
+/** How the record is heard; nothing here is ever part of a delivery. */
+export function RecordBar({ record, playing }: { record: RecordNow | undefined; playing: Playing }) {
+  const { played, progress, problem } = playing;
+  const { part, level } = useHearing();
+  const on = useBench((s) => s.playing);
+  const at = useHeard(() =>
+    played ? formatTime(recordFrame(played, heardSong()) / played.rate_hz, 2) : "0:00.00",
+  );
+  const song = useHeard(() => (played ? songAt(played, recordFrame(played, heardSong())) : 0));
+  const titles = record?.songs.map(({ title }) => title) ?? [];
+  return (
+    <section
+      aria-label="Listening"
+      className="grid grid-cols-[minmax(0,1fr)] grid-rows-[52px_20px] overflow-hidden border-t border-line bg-bar px-[14px]"
+    >
+      <div className="flex items-center gap-3 max-[1100px]:gap-2">
+        <button
+          type="button"
+          aria-label={on ? "Pause" : "Play"}
+          disabled={!played}
+          onClick={() => setPlaying(!on)}
+          className="grid h-[40px] w-[40px] shrink-0 place-items-center rounded-full bg-rim disabled:opacity-40"
+        >
+          <svg width="16" height="18" aria-hidden className="fill-on-rim">
+            {on ? <path d="M1 1h5v16H1zM10 1h5v16h-5z" /> : <path d="M2 1l13 8-13 8z" />}
+          </svg>
+        </button>
+        <div className="w-[92px] shrink-0">
+          <output aria-label="Position" className="block text-[16px] font-bold [font-stretch:92%]">
+            {at}
+          </output>
+          <span className="cap">
+            song {song + 1} of {titles.length}
+          </span>
+        </div>
+        <div>
+          <div className="cap mb-[2px]">Heard at</div>
+          <Segments
+            label="Heard at"
+            value={level}
+            options={LEVELS}
+            onChange={(next) => useHearing.setState({ level: next })}
+          />
+        </div>
+        <div>
+          <div className="cap mb-[2px]">What is played</div>
+          <Segments
+            label="What is played"
+            value={part}
+            options={PARTS}
+            onChange={(next) => useHearing.setState({ part: next })}
+          />
+        </div>
+        <div className="ml-auto flex shrink-0 items-end gap-3 max-[1100px]:gap-2">
+          <Ways />
+          <Monitor />
+        </div>
+      </div>
+      <div role="status" aria-label="Hearing" className="truncate">
+        {problem ? (
+          <span className="text-copper">{problem}</span>
+        ) : played ? (
+          <>
+            <span className="text-mute">hearing</span>{" "}
+            <b className="font-[620]">
+              {part === "joins" ? "the joins, 8 s of each side" : (titles[song] ?? "")}
+              {level === "equal" ? ", all songs at equal loudness" : ""}
+            </b>
+          </>
+        ) : (
+          <span className="text-mute">
+            mastering the songs so that they play in a row · {Math.round(100 * progress)} %
+          </span>
+        )}
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,96 @@
+import { Popover } from "radix-ui";
+import type { Laid, RecordSong } from "../api/types";
+import { InlineNumber } from "../ui/InlineNumber";
+import { Segments } from "../ui/Segments";
+import { secondsOf } from "./places";
+
+const SHAPES = [
+  { value: "line", label: "even" },
+  { value: "smooth", label: "smooth" },
+  { value: "power", label: "equal power" },
+] as const;
+
+interface Props {
+  song: RecordSong;
+  onChange: (label: string, change: Partial<Laid>) => void;
+}
+
+/** How a song lies in the record: what is left of it, how it fades, its code. */
+export function SongCard({ song, onChange }: Props) {
+  const whole = song.frames / song.rate_hz;
+  const seconds = { unit: "s", step: 0.1, decimals: 2, className: "w-[76px] text-right" };
+  return (
+    <Popover.Root>
+      <Popover.Trigger
+        className="px-1 text-[11px] text-mute hover:text-ink"
+        aria-label={`Start, end and fades of ${song.title}`}
+      >
+        fades, ends ▾
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="menu w-[290px] p-3!" side="bottom" align="start" sideOffset={2}>
+          <div className="grid grid-cols-[1fr_auto] items-center gap-y-1">
+            <span>Starts at</span>
+            <InlineNumber
+              {...seconds}
+              label="Starts at"
+              value={song.start_s}
+              low={0}
+              high={Math.max(0, (song.end_s ?? whole) - 0.1)}
+              onValue={(start_s) => onChange("starts later", { start_s })}
+            />
+            <span>Ends at</span>
+            <InlineNumber
+              {...seconds}
+              label="Ends at"
+              value={song.end_s ?? whole}
+              low={song.start_s + 0.1}
+              high={whole}
+              onValue={(end) => onChange("ends earlier", { end_s: end >= whole - 0.005 ? null : end })}
+            />
+            <span>Fades in over</span>
+            <InlineNumber
+              {...seconds}
+              label="Fades in over"
+              value={song.fade_in_s}
+              low={0}
+              high={Math.min(60, secondsOf(song))}
+              onValue={(fade_in_s) => onChange("fade in", { fade_in_s })}
+            />
+            <span>Fades out over</span>
+            <InlineNumber
+              {...seconds}
+              label="Fades out over"
+              value={song.fade_out_s}
+              low={0}
+              high={Math.min(60, secondsOf(song))}
+              onValue={(fade_out_s) => onChange("fade out", { fade_out_s })}
+            />
+          </div>
+          <div className="mt-2">
+            <Segments
+              label="Shape of the fades"
+              value={song.fade_shape}
+              options={SHAPES}
+              onChange={(fade_shape) => onChange("shape of fades", { fade_shape })}
+            />
+          </div>
+          <label className="mt-2 flex items-center gap-2">
+            ISRC
+            <input
+              className="min-w-0 flex-1 border border-line bg-well px-2 py-[2px]"
+              defaultValue={song.isrc ?? ""}
+              placeholder="none"
+              maxLength={15}
+              onKeyDown={(event) => event.stopPropagation()}
+              onBlur={(event) => {
+                const code = event.target.value.replace(/[\s-]/g, "").toUpperCase() || null;
+                if (code !== song.isrc) onChange("ISRC", { isrc: code });
+              }}
+            />
+          </label>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

@@ -1,0 +1,39 @@
+"""Cue sheets: which file each song is, and the silence before it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from tin_kettle.core.record.document import RecordHead, SongLaid
+
+FRAMES_A_SECOND = 75
+"""Of the times of a cue sheet."""
+
+
+def cue_sheet(record: RecordHead, songs: Sequence[tuple[str, SongLaid]], files: Sequence[str]) -> str:
+    """The record's songs, as (title, how it lies), in order, each a file."""
+    lines = [f'TITLE "{_quoted(record.title)}"']
+    if record.artist:
+        lines.append(f'PERFORMER "{_quoted(record.artist)}"')
+    if record.upc:
+        lines.append(f"CATALOG {record.upc:>013}")
+    for number, ((title, laid), name) in enumerate(zip(songs, files, strict=True), 1):
+        kind = {".mp3": "MP3", ".aiff": "AIFF"}.get(Path(name).suffix, "WAVE")
+        lines += [f'FILE "{_quoted(name)}" {kind}', f"  TRACK {number:02} AUDIO", f'    TITLE "{_quoted(title)}"']
+        if laid.isrc:
+            lines.append(f"    ISRC {laid.isrc}")
+        if number > 1 and laid.gap_s > 0:
+            lines.append(f"    PREGAP {cue_time(laid.gap_s)}")
+        lines.append("    INDEX 01 00:00:00")
+    return "\n".join(lines) + "\n"
+
+
+def _quoted(text: str) -> str:
+    return text.replace('"', "'")
+
+
+def cue_time(seconds: float) -> str:
+    """``MM:SS:FF`` in frames of a 75th of a second."""
+    frames = int(seconds * FRAMES_A_SECOND + 0.5)
+    return f"{frames // (60 * FRAMES_A_SECOND):02}:{frames // FRAMES_A_SECOND % 60:02}:{frames % FRAMES_A_SECOND:02}"

@@ -1,0 +1,194 @@
+"""Delivery of a record: specs, what was made by them, what is to be made, and the papers."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, send_file
+from pydantic import Field
+
+from tin_kettle.core.deliver.delivery import file_name
+from tin_kettle.core.deliver.spec import Spec
+from tin_kettle.core.deliver.tags import Heading
+from tin_kettle.core.errors import KettleError, LibraryError
+from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.store import deliveries as kept
+from tin_kettle.store import specs as specs_kept
+from tin_kettle.store.deliveries import DeliveryRow
+from tin_kettle.store.records import KeptSong, RecordState, get_record
+from tin_kettle.store.songs import current_revision
+from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.context import context
+from tin_kettle.web.jobs import Job
+from tin_kettle.web.surveys import content_of
+
+blueprint = Blueprint("deliveries", __name__, url_prefix="/api")
+MOST_CELLS = 400
+
+
+class CellAsked(Asked):
+    song: Number
+    spec: str
+
+
+class DeliveryAsked(Asked):
+    """Songs by specs that are to be made."""
+
+    cells: list[CellAsked] = Field(min_length=1, max_length=MOST_CELLS)
+
+
+class SpecAsked(Asked):
+    spec: Any
+
+
+class NamedAsked(Asked):
+    name: str
+
+
+# ---- specs
+
+
+def _specs() -> Response:
+    listed = specs_kept.list_specs(context().library)
+    return jsonify([{"spec": one.spec.model_dump(mode="json"), "own": one.own} for one in listed])
+
+
+@blueprint.get("/specs")
+def specs() -> Response:
+    return _specs()
+
+
+@blueprint.post("/specs")
+def keep_spec() -> Response:
+    specs_kept.keep_spec(context().library, asked(SpecAsked).spec)
+    return _specs()
+
+
+@blueprint.post("/specs/remove")
+def remove_spec() -> Response:
+    specs_kept.remove_spec(context().library, asked(NamedAsked).name)
+    return _specs()
+
+
+# ---- what is made by them
+
+
+def _heading(state: RecordState, song: KeptSong) -> Heading:
+    place = [one.id for one in state.songs].index(song.id) + 1
+    return Heading(
+        song.title, state.title, state.artist, place, len(state.songs), state.date, song.isrc, state.upc, None
+    )
+
+
+def content(state: RecordState, song: KeptSong, spec: Spec) -> str:
+    """A name for all that a file is made of: sound, recipe, how it lies, what it is called, the spec."""
+    library = context().library
+    heard = content_of(current_revision(library, song.id).recipe, song_sources(library, song.id))
+    laid = song.model_dump(mode="json", exclude={"id", "gap_s"})
+    heading = asdict(_heading(state, song))
+    told = json.dumps([heard, laid, heading, spec.model_dump(mode="json")], sort_keys=True)
+    return hashlib.sha256(told.encode()).hexdigest()
+
+
+def shown(record_id: int) -> list[dict[str, Any]]:
+    """The newest delivery of every song and spec; ``changed`` where it would be made otherwise now."""
+    here = context()
+    state = get_record(here.library, record_id).state
+    songs = {song.id: song for song in state.songs}
+    wanted = {one.spec.name: one.spec for one in specs_kept.list_specs(here.library)}
+    told = []
+    for row in kept.newest_deliveries(here.library, record_id):
+        if row.song_id not in songs or row.spec not in wanted:
+            continue
+        job = here.delivering.get(row.id)
+        told.append(
+            {
+                **asdict(row),
+                "passed": row.passed,
+                "progress": job.progress if job else float(row.state == "done"),
+                "changed": row.content != content(state, songs[row.song_id], wanted[row.spec]),
+                "reasons": _reasons(row),
+            }
+        )
+    return told
+
+
+def _reasons(row: DeliveryRow) -> list[str]:
+    if row.problem:
+        return [row.problem]
+    failed = [check for check in row.checks or [] if not check["passed"]]
+    return [f"{check['name']} is {check['found']}; {check['wanted']} is asked for" for check in failed]
+
+
+@blueprint.get("/records/<int:record_id>/deliveries")
+def every(record_id: int) -> Response:
+    return jsonify(shown(record_id))
+
+
+@blueprint.post("/records/<int:record_id>/deliveries")
+def begin(record_id: int) -> Response:
+    """Make songs by specs; what is there already and made of the same is not made again."""
+    given = asked(DeliveryAsked)
+    here = context()
+    state = get_record(here.library, record_id).state
+    songs = {song.id: song for song in state.songs}
+    rows = {(row.song_id, row.spec): row for row in kept.newest_deliveries(here.library, record_id)}
+    for cell in given.cells:
+        song, spec = songs.get(cell.song), specs_kept.get_spec(here.library, cell.spec)
+        if song is None:
+            raise LibraryError(f"song {cell.song} is not on this record; reload it")
+        before = rows.get((cell.song, cell.spec))
+        wanted = content(state, song, spec)
+        running = before is not None and before.id in here.delivering
+        if before is None or before.content != wanted or not (running or before.passed):
+            _begin(record_id, state, song, spec, wanted)
+    return jsonify(shown(record_id))
+
+
+def _begin(record_id: int, state: RecordState, song: KeptSong, spec: Spec, wanted: str) -> None:
+    here, heading = context(), _heading(state, song)
+    library, delivering = here.library, here.delivering
+    revision = current_revision(library, song.id)
+    name = file_name(spec, heading)
+    delivery_id = kept.add_delivery(library, record_id, song.id, revision.id, spec.name, wanted, name)
+    out = kept.delivery_path(library, kept.get_delivery(library, delivery_id))
+    task = {
+        "do": "deliver",
+        "recipe": dump_recipe(revision.recipe),
+        "sources": {bus: str(source_path(library, source)) for bus, source in song_sources(library, song.id).items()},
+        "out": str(out),
+        "spec": spec.model_dump(mode="json"),
+        "laid": song.model_dump(mode="json", exclude={"id", "title"}),
+        "heading": {key: value for key, value in asdict(heading).items() if key != "cover"},
+    }
+
+    def finished(job: Job) -> None:
+        ended = "done" if job.result else "failed" if job.problem else "stopped"
+        kept.finish_delivery(library, delivery_id, ended, job.problem, job.result)
+        delivering.pop(delivery_id, None)
+
+    delivering[delivery_id] = here.jobs.start("print", task, finished)
+
+
+@blueprint.post("/records/<int:record_id>/deliveries/stop")
+def stop(record_id: int) -> Response:
+    """Stop all that is being made of a record."""
+    here = context()
+    for row in kept.newest_deliveries(here.library, record_id):
+        job = here.delivering.get(row.id)
+        if job:
+            here.jobs.stop("print", job)
+    return jsonify(shown(record_id))
+
+
+@blueprint.get("/deliveries/<int:delivery_id>/file")
+def download(delivery_id: int) -> Response:
+    row = kept.get_delivery(context().library, delivery_id)
+    if row.state != "done":
+        raise KettleError(f"{row.file_name} is {row.state}; there is nothing to download, deliver it again")
+    path = kept.delivery_path(context().library, row)
+    return send_file(path, as_attachment=True, download_name=row.file_name)
