@@ -92,6 +92,8 @@ export interface RecordHeard {
   work: { state: Survey["state"]; progress: number; problem: string | null } | null;
   songs: Record<string, SongHeard>;
   chains: Record<string, { kind: Kind; title: string; summary: string }[]>;
+  /** whether all is known that the papers tell */
+  papers: boolean;
   /** each song's mid and side against the record's own, and the band that most of it keeps to; null until all are
    * surveyed */
   tone: {
@@ -114,6 +116,41 @@ export interface Playable {
   ends?: number[];
   /** from where in what is played, from where in the record, how long */
   spans?: [number, number, number][];
+}
+
+/** What a delivered file has to be. */
+export interface Spec {
+  name: string;
+  container: string;
+  rate_hz: number | null;
+  bits: 16 | 24 | "32f" | null;
+  kbit_s: number | null;
+  dither: "none" | "tpdf" | "shaped" | null;
+  ceiling_dbtp: number | null;
+  loudness: { integrated_lufs: number; tolerance_lu: number } | null;
+}
+
+export interface KeptSpec {
+  spec: Spec;
+  /** whether the user kept it */
+  own: boolean;
+}
+
+/** A song by a spec. */
+export interface Delivered {
+  id: number;
+  song_id: number;
+  spec: string;
+  file_name: string;
+  state: "running" | "done" | "failed" | "stopped";
+  progress: number;
+  passed: boolean;
+  /** whether it would be made otherwise now */
+  changed: boolean;
+  /** why it does not pass */
+  reasons: string[];
+  sha256: string | null;
+  made_at: string;
 }
 
 export interface Source {

@@ -28,7 +28,9 @@ export function RecordSongs({ record, heard, played }: Props) {
   const rows = useRef<(HTMLLIElement | null)[]>([]);
   const longest = Math.max(1, ...record.songs.map(secondsOf));
   const far = new Set(
-    (heard?.stands_out ?? []).filter(({ songs, unit }) => songs.length === 1 && unit === "LU").flatMap(({ songs }) => songs),
+    (heard?.stands_out ?? [])
+      .filter(({ songs, unit }) => songs.length === 1 && unit === "LU")
+      .flatMap(({ songs }) => songs),
   );
   const change = (song: RecordSong, label: string, next: Partial<RecordSong>) =>
     void edit(`${song.title}: ${label}`, (now) => ({

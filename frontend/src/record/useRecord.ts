@@ -32,7 +32,9 @@ export function useRecordHeard(record: RecordNow | undefined): RecordHeard | und
     queryFn: () => api.recordHeard(record!.id, COLUMNS),
     enabled: record !== undefined,
     refetchInterval: ({ state }) =>
-      state.data?.work && !["failed", "stopped"].includes(state.data.work.state) ? ASK_MS : false,
+      state.data && !state.data.papers && !["failed", "stopped"].includes(state.data.work?.state ?? "")
+        ? ASK_MS
+        : false,
     placeholderData: (before) => before,
   });
   return data;

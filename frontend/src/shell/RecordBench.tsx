@@ -6,6 +6,8 @@ import { InlineName } from "../ui/InlineName";
 import { formatTime } from "../ui/format";
 import { Segments } from "../ui/Segments";
 import { ChainsTable } from "../record/ChainsTable";
+import { Delivery } from "../record/Delivery";
+import { Papers } from "../record/Papers";
 import { lengthOf } from "../record/places";
 import { RecordBar } from "../record/RecordBar";
 import { RecordHeader } from "./RecordHeader";
@@ -53,7 +55,7 @@ export default function RecordBench() {
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_300px] max-[1100px]:grid-cols-[minmax(0,1fr)_230px]">
         <section
           aria-label="Record"
-          className="grid min-h-0 grid-rows-[36px_minmax(0,1fr)] bg-enamel px-[14px] pt-2"
+          className="grid min-h-0 grid-rows-[36px_minmax(150px,max-content)_minmax(120px,1fr)] bg-enamel px-[14px] pt-2"
         >
           {record && (
             <>
@@ -78,7 +80,10 @@ export default function RecordBench() {
                 <ChainsTable record={record} heard={heard} />
               </div>
               {record.songs.length ? (
-                <RecordSongs record={record} heard={heard} played={playing.played} />
+                <>
+                  <RecordSongs record={record} heard={heard} played={playing.played} />
+                  <Delivery record={record} />
+                </>
               ) : (
                 <p className="p-6 text-mute">
                   No songs yet. Bring files on the bench, or move songs here from their own records.
@@ -114,6 +119,7 @@ export default function RecordBench() {
           {heard?.work === null && heard.stands_out.length === 0 && (
             <p className="text-mute">Nothing stands out: the songs go together.</p>
           )}
+          {record && record.songs.length > 0 && <Papers record={record} ready={heard?.papers ?? false} />}
         </aside>
       </div>
       <RecordBar record={record} playing={playing} />

@@ -21,6 +21,7 @@ from tin_kettle.web import (
     history,
     live,
     measured,
+    papers,
     prints,
     recipes,
     records,
@@ -50,6 +51,7 @@ RESOURCES = (
     songs,
     records,
     deliveries,
+    papers,
     sources,
     recipes,
     chains,
@@ -75,7 +77,7 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
     settle_deliveries(library)
     opened = Opened()
     app.extensions["tin_kettle"] = Context(
-        library, Jobs(), opened, Converted(opened), Surveys(), Trials(), Mastered(), {}
+        library, Jobs(), opened, Converted(opened), Surveys(), Trials(), Mastered(), {}, {}
     )
     guard(app, door or Door())
     for module in RESOURCES:

@@ -10,6 +10,7 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, send_file
 from pydantic import Field
 
+from tin_kettle.core.deliver.checking import Check
 from tin_kettle.core.deliver.delivery import file_name
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading
@@ -120,8 +121,7 @@ def shown(record_id: int) -> list[dict[str, Any]]:
 def _reasons(row: DeliveryRow) -> list[str]:
     if row.problem:
         return [row.problem]
-    failed = [check for check in row.checks or [] if not check["passed"]]
-    return [f"{check['name']} is {check['found']}; {check['wanted']} is asked for" for check in failed]
+    return [Check(**check).words for check in row.checks or [] if not check["passed"]]
 
 
 @blueprint.get("/records/<int:record_id>/deliveries")

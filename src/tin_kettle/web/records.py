@@ -137,10 +137,13 @@ def heard(record_id: int) -> Response:
         "work": waiting(*found.values()) if found else None,
         "songs": {song.id: _song(survey, song, count) for survey, song in surveyed},
         "chains": {song.id: _chain(song.id) for song in record.songs},
+        "papers": False,
         "tone": None,
         "stands_out": [],
     }
     if surveyed and len(surveyed) == len(found):
+        # the papers tell both
+        told["papers"] = waiting(*(look(song.id, "received") for song in record.songs)) is None
         pairs: list[tuple[Survey, SongLaid]] = list(surveyed)
         told["tone"] = _tone([survey for survey, _ in pairs])
         told["stands_out"] = [asdict(one) for one in standing_out(pairs)]

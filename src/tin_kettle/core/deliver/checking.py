@@ -22,6 +22,13 @@ OFFSET = 0.001
 PEAK_ROOM_DB = 0.05
 """What two meters of true peak may differ by."""
 CHANNELS = 2
+_WORDS = {
+    "integrated_lufs": ("loudness", "LUFS", 1),
+    "true_peak_dbtp": ("true peak", "dBTP", 2),
+    "rate_hz": ("rate", "Hz", 0),
+    "dc_offset": ("constant offset", "", 4),
+}
+"""Checks by their words, units and digits; the others are called as they are."""
 _CONTAINERS = {"WAV": "wav", "WAVEX": "wav", "RF64": "rf64", "FLAC": "flac", "AIFF": "aiff", "MP3": "mp3"}
 _BITS: dict[str, int | str] = {"PCM_16": 16, "PCM_24": 24, "FLOAT": "32f", "PCM_S8": 8, "PCM_U8": 8, "PCM_32": 32}
 
@@ -37,6 +44,17 @@ class Check:
 
     def document(self) -> dict[str, Any]:
         return asdict(self)
+
+    @property
+    def words(self) -> str:
+        """Why it fails, as an engineer says it: ``loudness is −17.0 LUFS, −14.0 LUFS is asked for``."""
+        name, unit, digits = _WORDS.get(self.name, (self.name.replace("_", " "), "", 3))
+
+        def figure(value: Any) -> str:
+            text = f"{value:.{digits}f}" if isinstance(value, float) else "nothing" if value is None else str(value)
+            return f"{text} {unit}".strip().replace("-", "−")
+
+        return f"{name} is {figure(self.found)}, {figure(self.wanted)} is asked for"
 
     @property
     def reason(self) -> str:

@@ -11,6 +11,7 @@ from typing import Any
 from tin_kettle.core.deliver.broadcast import add_chunk, bext_chunk
 from tin_kettle.core.deliver.checking import Check, measured_checks
 from tin_kettle.core.deliver.formats import LOSSY, USUAL_KBIT_S
+from tin_kettle.core.deliver.ogg import with_steady_serial
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading, write_tags
@@ -66,6 +67,8 @@ def make_file(
     if spec.container == "bwf":
         title = f"{heading.artist} - {heading.title}" if heading.artist else heading.title
         add_chunk(path, bext_chunk(title, ORIGINATOR, heading.date or "", printed.measures))
+    if spec.container in ("ogg", "opus"):
+        with_steady_serial(path)
     if spec.tags:
         write_tags(path, spec.container, heading)
     measures, checks = measured_checks(path, spec, lambda share: told(PRINTING + (1.0 - PRINTING) * share))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -99,8 +100,6 @@ def _ogg(kind: Callable[[Path], Any]) -> Callable[[Path, Heading], None]:
         file.update(_comments(heading))
         if heading.cover:
             # pictures stand in comments, as base 64 of what FLAC has
-            import base64  # noqa: PLC0415
-
             file["METADATA_BLOCK_PICTURE"] = base64.b64encode(_picture(heading.cover).write()).decode("ascii")
         file.save()
 
