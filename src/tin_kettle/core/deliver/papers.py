@@ -77,7 +77,8 @@ def figure(value: float | None, unit: str) -> str:
 
 def clock(seconds: float) -> str:
     """``2:05.3``."""
-    return f"{int(seconds) // 60}:{seconds % 60:04.1f}"
+    tenths = round(10.0 * seconds)
+    return f"{tenths // 600}:{tenths % 600 / 10:04.1f}"
 
 
 def figures_csv(sheet: Sheet) -> str:

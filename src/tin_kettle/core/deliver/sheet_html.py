@@ -20,7 +20,9 @@ svg { display: block; margin: 6px 0; } section { break-inside: avoid; }
 @media print { body { margin: 0; max-width: none; } }
 """
 LOUD: tuple[float, float] = (-36.0, -4.0)
+LOUD_TICKS = (-12, -18, -24, -30)
 TONE_HZ: tuple[float, float] = (31.0, 16500.0)
+TONE_TICKS = {100: "100 Hz", 1000: "1 kHz", 10000: "10 kHz"}
 
 
 def sheet_html(sheet: Sheet) -> str:
@@ -105,12 +107,23 @@ def polyline(points: Iterable[tuple[float, float] | None]) -> list[list[tuple[fl
     return [run for run in runs if len(run) > 1]
 
 
+def loud_y(lufs: float, height: float) -> float:
+    """Where a loudness stands in a box, from its upper edge."""
+    low, high = LOUD
+    return height * (high - min(max(lufs, low), high)) / (high - low)
+
+
+def tone_x(hz: float, width: float) -> float:
+    """Where a frequency stands in a box, from its left edge."""
+    low, high = (math.log2(edge) for edge in TONE_HZ)
+    return (math.log2(hz) - low) / (high - low) * width
+
+
 def loudness_points(song: SheetSong, width: float, height: float) -> list[list[tuple[float, float]]]:
     """The line of short-term loudness in a box, from its upper left corner."""
-    low, high = LOUD
     last = max(len(song.short_term_lufs) - 1, 1)
     return polyline(
-        None if lufs is None else (n / last * width, height * (high - min(max(lufs, low), high)) / (high - low))
+        None if lufs is None else (n / last * width, loud_y(lufs, height))
         for n, lufs in enumerate(song.short_term_lufs)
     )
 
@@ -120,17 +133,16 @@ def tone_points(measures: dict[str, object], width: float, height: float) -> lis
     spectrum, level = measures["spectrum"], measures["integrated_lufs"]
     assert isinstance(spectrum, dict)
     offset = level if isinstance(level, float) else -30.0
-    low, high = (math.log2(hz) for hz in TONE_HZ)
     points: list[tuple[float, float] | None] = []
     for hz, db in zip(spectrum["hz"], spectrum["mid_db"], strict=True):
         if TONE_HZ[0] <= hz <= TONE_HZ[1]:
             shown = db - offset + 3.0 * math.log2(hz / 1000.0)
             share = min(max((10.0 - shown) / 60.0, 0.0), 1.0)
-            points.append(((math.log2(hz) - low) / (high - low) * width, share * height))
+            points.append((tone_x(hz, width), share * height))
     return polyline(points)
 
 
-def _svg(width: int, height: int, lines: Iterable[tuple[str, list[list[tuple[float, float]]]]]) -> str:
+def _svg(width: int, height: int, ticks: str, lines: Iterable[tuple[str, list[list[tuple[float, float]]]]]) -> str:
     drawn = "".join(
         f'<polyline fill="none" stroke="{ink}" stroke-width="1.4" points="'
         + " ".join(f"{x:.1f},{y:.1f}" for x, y in run)
@@ -139,15 +151,25 @@ def _svg(width: int, height: int, lines: Iterable[tuple[str, list[list[tuple[flo
         for run in runs
     )
     return (
-        f'<svg width="{width}" height="{height}" viewBox="0 0 {width} {height}">'
-        f'<rect width="{width}" height="{height}" fill="#fcfbf7" stroke="#cdc8bc"/>{drawn}</svg>'
+        f'<svg width="{width}" height="{height}" viewBox="0 0 {width} {height}" font-size="9" fill="#585750">'
+        f'<rect width="{width}" height="{height}" fill="#fcfbf7" stroke="#cdc8bc"/>{ticks}{drawn}</svg>'
     )
 
 
 def _loudness_svg(song: SheetSong) -> str:
-    return _svg(860, 90, [("#8a6206", loudness_points(song, 860, 90))])
+    ticks = "".join(
+        f'<line x1="0" x2="860" y1="{loud_y(lufs, 90):.1f}" y2="{loud_y(lufs, 90):.1f}" stroke="#e7e3d9"/>'
+        f'<text x="3" y="{loud_y(lufs, 90) - 2:.1f}">−{-lufs} LUFS</text>'
+        for lufs in LOUD_TICKS
+    )
+    return _svg(860, 90, ticks, [("#8a6206", loudness_points(song, 860, 90))])
 
 
 def _tone_svg(song: SheetSong) -> str:
+    ticks = "".join(
+        f'<line y1="0" y2="110" x1="{tone_x(hz, 860):.1f}" x2="{tone_x(hz, 860):.1f}" stroke="#e7e3d9"/>'
+        f'<text x="{tone_x(hz, 860) + 3:.1f}" y="107">{words}</text>'
+        for hz, words in TONE_TICKS.items()
+    )
     lines = [("#a5abad", tone_points(song.received, 860, 110)), ("#20426b", tone_points(song.mastered, 860, 110))]
-    return _svg(860, 110, lines)
+    return _svg(860, 110, ticks, lines)

@@ -9,7 +9,14 @@ from importlib.resources import as_file, files
 from fpdf import FPDF
 
 from tin_kettle.core.deliver.papers import FIGURES, Sheet, SheetSong, clock, figure
-from tin_kettle.core.deliver.sheet_html import loudness_points, tone_points
+from tin_kettle.core.deliver.sheet_html import (
+    LOUD_TICKS,
+    TONE_TICKS,
+    loud_y,
+    loudness_points,
+    tone_points,
+    tone_x,
+)
 
 _WIDTH_MM = 180.0
 _INK, _MUTE, _RIM, _TIN, _MUSTARD = (
@@ -123,10 +130,12 @@ def _files(pdf: FPDF, sheet: Sheet) -> None:
 def _song(pdf: FPDF, number: int, song: SheetSong) -> None:
     _heading(pdf, f"{number} {song.title}")
     _line(pdf, "short-term loudness as mastered", 8, _MUTE)
-    _picture(pdf, 24, [(_MUSTARD, loudness_points(song, _WIDTH_MM, 24))])
+    across = [(0.0, loud_y(lufs, 24), f"−{-lufs} LUFS") for lufs in LOUD_TICKS]
+    _picture(pdf, 24, across, [(_MUSTARD, loudness_points(song, _WIDTH_MM, 24))])
     _line(pdf, "tone, third octaves, mid: grey as received, blue as mastered", 8, _MUTE)
     tones = [(_TIN, tone_points(song.received, _WIDTH_MM, 30)), (_RIM, tone_points(song.mastered, _WIDTH_MM, 30))]
-    _picture(pdf, 30, tones)
+    along = [(tone_x(hz, _WIDTH_MM), 0.0, words) for hz, words in TONE_TICKS.items()]
+    _picture(pdf, 30, along, tones)
     figures = [
         [words, figure(song.received.get(name), unit), figure(song.mastered.get(name), unit)]
         for name, words, unit in FIGURES
@@ -142,12 +151,22 @@ def _song(pdf: FPDF, number: int, song: SheetSong) -> None:
 
 
 def _picture(
-    pdf: FPDF, height: float, lines: Sequence[tuple[tuple[int, int, int], list[list[tuple[float, float]]]]]
+    pdf: FPDF,
+    height: float,
+    ticks: Sequence[tuple[float, float, str]],
+    lines: Sequence[tuple[tuple[int, int, int], list[list[tuple[float, float]]]]],
 ) -> None:
+    """A box with lines in it; a tick stands at an x and goes down, or at a y and goes across."""
     left, top = 15.0, pdf.get_y() + 0.5
     pdf.set_draw_color(205, 200, 188)
     pdf.set_line_width(0.2)
     pdf.rect(left, top, _WIDTH_MM, height)
+    pdf.set_font("Archivo", "", 6)
+    pdf.set_text_color(*_MUTE)
+    pdf.set_draw_color(231, 227, 217)
+    for x, y, words in ticks:
+        pdf.line(left + x, top + y, left + (x or _WIDTH_MM), top + (y or height))
+        pdf.text(left + x + 0.8, top + (y or height) - 0.7, words)
     pdf.set_line_width(0.35)
     for ink, runs in lines:
         pdf.set_draw_color(*ink)
