@@ -21,7 +21,7 @@ export function useRecord(): RecordNow | undefined {
     queryFn: () => api.record(id),
     enabled: id > 0,
     // songs may still come into it
-    refetchInterval: 5000,
+    refetchInterval: () => (waiting ? false : 5000),
   });
   return data;
 }
@@ -40,37 +40,60 @@ export function useRecordHeard(record: RecordNow | undefined): RecordHeard | und
   return data;
 }
 
-function stateOf({ title, artist, date, upc, songs }: RecordNow): object {
-  // what the sound file is, is no part of it
-  const laid = songs.map((song) => ({ ...song, rate_hz: undefined, frames: undefined }));
-  return { title, artist, date, upc, songs: laid };
+function headOf({ title, artist, date, upc }: RecordNow) {
+  return { title, artist, date, upc };
 }
 
-/** Edits of the record, one after the other; each is kept at once and can be undone. */
+function stateOf(record: RecordNow): object {
+  // what the sound file is, is no part of it
+  const laid = record.songs.map((song) => ({ ...song, rate_hz: undefined, frames: undefined }));
+  return { ...headOf(record), songs: laid };
+}
+
+/** Edits that are not kept yet, of the record that is open: each goes when the one before it was answered. */
+let queue: Promise<void> = Promise.resolve();
+let waiting = 0;
+
+/** Edits of the record, seen at once and kept one after the other; each can be undone. */
 export function useRecordEdits() {
   const client = useQueryClient();
   const id = useBench((s) => s.record ?? 0);
   const key = ["record", id];
+  const now = () => client.getQueryData<RecordNow>(key);
   const take = (record: RecordNow) => client.setQueryData(key, record);
-  const edit = async (label: string, change: (record: RecordNow) => RecordNow): Promise<void> => {
-    const record = client.getQueryData<RecordNow>(key);
-    if (!record) return;
+
+  const edit = (label: string, change: (record: RecordNow) => RecordNow): Promise<void> => {
+    const record = now();
+    if (!record) return Promise.resolve();
     const changed = change(record);
-    // seen at once, kept a moment later
     take(changed);
-    try {
-      take(await api.changeRecord(id, record.edit, label, stateOf(changed)));
-    } catch (refused) {
-      complain(refused);
-      await client.invalidateQueries({ queryKey: key });
-    }
+    waiting++;
+    queue = queue.then(async () => {
+      try {
+        // made on what was answered last, with what was edited up to then
+        const kept = await api.changeRecord(id, now()?.edit ?? record.edit, label, stateOf(changed));
+        waiting--;
+        const shown = now();
+        take(waiting && shown ? { ...kept, ...headOf(shown), songs: shown.songs } : kept);
+      } catch (refused) {
+        waiting--;
+        complain(refused);
+        await client.invalidateQueries({ queryKey: key });
+      }
+    });
+    return queue;
   };
-  const step = async (direction: "undo" | "redo"): Promise<void> => {
-    try {
-      take(await api.stepRecord(id, direction));
-    } catch (refused) {
-      complain(refused);
-    }
+
+  const step = (direction: "undo" | "redo"): Promise<void> => {
+    queue = queue.then(async () => {
+      try {
+        take(await api.stepRecord(id, direction));
+      } catch (refused) {
+        complain(refused);
+      }
+    });
+    return queue;
   };
+
   return { edit, step };
 }

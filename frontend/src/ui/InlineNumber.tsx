@@ -27,13 +27,10 @@ export function InlineNumber(props: Props) {
     if (held !== value) props.onValue(held);
   };
   const take = () => {
-    const number = Number(
-      typed
-        ?.replace(",", ".")
-        .replace("−", "-")
-        .replace(/[^\d.+-]/g, ""),
-    );
-    if (typed?.trim() && Number.isFinite(number)) set(number);
+    // a number, and whatever unit was left behind it
+    const clean = typed?.trim().replace(",", ".").replace("−", "-") ?? "";
+    const found = /^[+-]?\d*\.?\d+/.exec(clean);
+    if (found) set(Number(found[0]));
     else setTyped(null);
   };
   return (
