@@ -161,6 +161,27 @@ describe("the keys", () => {
     expect(heard.compare).toHaveBeenLastCalledWith("without:*");
   });
 
+  it("hear a stage with less to do, where its kind has such a way", () => {
+    press("q");
+    expect(heard.compare).not.toHaveBeenCalled();
+    useBench.setState({
+      stages: { kinds: [{ kind: "compressor", eased: "threshold up by 3 dB" }] } as never,
+    });
+    press("q");
+    expect(heard.compare).toHaveBeenLastCalledWith("eased:c");
+    useBench.setState({ stages: null });
+  });
+
+  it("act on a record only where they do not change a song", () => {
+    useBench.setState({ record: 1 });
+    press("0");
+    press("b");
+    expect(heard.compare).not.toHaveBeenCalled();
+    press("o");
+    expect(heard.listenAs).toHaveBeenLastCalledWith({ fold: "mono" });
+    useBench.setState({ record: null });
+  });
+
   it("go into a way of listening and back", () => {
     press("r");
     expect(heard.listen).toHaveBeenLastCalledWith("removed");

@@ -97,7 +97,7 @@ describe("a song that is opened", () => {
   });
 
   it("has its own player, and frequencies that its rate carries", () => {
-    expect([player.id, player.rateHz]).toEqual([3, 44100]);
+    expect([player.id, player.rateHz]).toEqual(["/songs/3/live", 44100]);
     const [band] = useBench.getState().stages!.kinds[0]!.items.bands!.params;
     expect(band).toMatchObject({ high: 0.49 * 44100, ticks: [10, 1000] });
     expect(useBench.getState().selected).toBe("c");
