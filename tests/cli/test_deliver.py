@@ -244,3 +244,29 @@ def test_trims_and_fades_are_of_what_is_delivered(folder):
     y, _ = soundfile.read(found.file, always_2d=True)
     assert len(y) == 2 * RATE_HZ
     np.testing.assert_allclose(y[:, 0], 0.5 * np.minimum(np.arange(2 * RATE_HZ) / (0.5 * RATE_HZ), 1.0), atol=1e-6)
+
+
+def test_the_whole_record_is_one_file_with_a_cue_sheet_into_it(folder):
+    spec = parse_spec({**SPEC, "name": "Disc image", "container": "wav", "bits": "32f", "whole": True})
+    songs = [
+        {"title": "Low", "source": "b.wav"},
+        {"title": "High", "source": "b.wav", "gap_s": 1.5, "gain_db": -6.0206, "isrc": "ZZABC2600001"},
+        {"title": "Crossed", "source": "b.wav", "gap_s": -1.0},
+    ]
+    (found,) = deliver(parse_record({**RECORD, "songs": songs}), folder, [spec], folder / "out")
+    assert found.passed, found.reasons
+    one, _ = soundfile.read(folder / "b.wav", always_2d=True)
+    y, _ = soundfile.read(found.file, always_2d=True)
+    starts = [0, round(4.5 * RATE_HZ), round(6.5 * RATE_HZ)]
+    wanted = np.zeros((starts[2] + len(one), 2))
+    for start, gain in zip(starts, (1.0, 0.5, 1.0), strict=True):
+        wanted[start : start + len(one)] += gain * one
+    np.testing.assert_allclose(y, wanted, atol=1e-5)
+    sheet = (found.file.parent / "Slack Water.cue").read_text().splitlines()
+    assert sheet.count('FILE "01 Slack Water.wav" WAVE') == 1
+    assert [line.strip() for line in sheet if "INDEX" in line] == [
+        "INDEX 01 00:00:00",
+        "INDEX 00 00:03:00",
+        "INDEX 01 00:04:38",
+        "INDEX 01 00:06:38",
+    ]

@@ -363,6 +363,19 @@ export interface MapRows {
   low_correlation: (number | null)[];
 }
 
+export interface SectionFigures {
+  id: string;
+  name: string;
+  start_s: number;
+  integrated_lufs: number | null;
+  max_short_term_lufs: number | null;
+  loudness_range_lu: number | null;
+  true_peak_dbtp: number;
+  /** most that the last ceiling takes there */
+  work_db: number | null;
+  side_share: number | null;
+}
+
 export interface Survey extends Partial<MapRows> {
   state: "waiting" | "running" | "failed" | "stopped" | "done";
   progress: number;
@@ -373,6 +386,8 @@ export interface Survey extends Partial<MapRows> {
   dismissed?: number;
   /** tempo and bars, where the song keeps them */
   grid?: Grid | null;
+  /** the song from section to section */
+  sections?: SectionFigures[];
   /** stage id → advice that the song itself gives */
   notes?: Record<string, string[]>;
   /** stage id → what a dynamic stage does over the song, in words */

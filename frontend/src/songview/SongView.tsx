@@ -2,14 +2,22 @@ import { useEffect, useState } from "react";
 import { listenAs } from "../state/listening";
 import { useBench } from "../state/store";
 import { SpectrumTools } from "../plots/SpectrumTools";
+import { Segments } from "../ui/Segments";
+import { SectionFigures } from "./SectionFigures";
 import { SongFigures } from "./SongFigures";
 import { SongFindings } from "./SongFindings";
 import { SongSpectrum } from "./SongSpectrum";
+
+const FIGURES = [
+  { value: "song", label: "whole song" },
+  { value: "sections", label: "by section" },
+] as const;
 
 /** The song as a whole, where no stage is chosen: what is heard, its figures, what stands out. */
 export function SongView() {
   const title = useBench((s) => s.song!.title);
   const [searching, setSearching] = useState(false);
+  const [sections, setSections] = useState(false);
   useEffect(() => {
     if (!searching) return;
     return () => listenAs({ range: "all" });
@@ -31,11 +39,17 @@ export function SongView() {
         >
           search
         </button>
+        <Segments
+          label="Figures"
+          value={sections ? "sections" : "song"}
+          options={FIGURES}
+          onChange={(next) => setSections(next === "sections")}
+        />
         <span className="cap truncate">filled: compared with · line: now</span>
       </div>
       <SongSpectrum searching={searching} />
       <div className="grid max-h-[190px] min-h-0 grid-cols-2 gap-6 px-1">
-        <SongFigures />
+        <div className="min-h-0 overflow-y-auto">{sections ? <SectionFigures /> : <SongFigures />}</div>
         <SongFindings />
       </div>
     </section>

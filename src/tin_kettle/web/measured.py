@@ -13,6 +13,7 @@ from tin_kettle.core.listen.match import match_all
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.stage import Stage
 from tin_kettle.core.survey.advice import side_notes
+from tin_kettle.core.survey.by_section import by_section
 from tin_kettle.core.survey.effort import effort_words, stage_words
 from tin_kettle.core.survey.stage_image import images_of, told
 from tin_kettle.core.survey.survey import Survey
@@ -52,6 +53,7 @@ def survey(song_id: int) -> Response:
         dismissed=hidden,
         notes=side_notes(recipe, now),
         work={stage.id: stage_words(now, stage, recipe.sections) for stage in _dynamic(recipe)},
+        sections=by_section(now, recipe),
         **views.overview(now, 0, now.frames, _columns()),
         received_wave=views.wave(received, 0, received.frames, _columns()),
     )

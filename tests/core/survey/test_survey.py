@@ -7,6 +7,7 @@ from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.survey.by_section import by_section
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.pyramid import BASE_FRAMES, Pyramid, PyramidBuilder
@@ -135,3 +136,23 @@ def test_a_song_of_some_samples_is_surveyed_like_any_other(frames):
     for row, hop in ((found.slots[:, 0], RATE_HZ / 100), (found.peaks, PEAK_HOP)):
         assert columns(row, hop, 0, frames, 50, np.maximum).shape == (50,)
     assert len(found.series("c", 0, frames, 50)["effort_db"]) == 50
+
+
+def test_sections_have_figures_of_their_own():
+    loud, wide = tone(997, -6, 4.0), noise(-30, 4.0)
+    sections = [
+        {"id": "a", "name": "Loud", "start_s": 0.0, "end_s": 4.0},
+        {"id": "b", "start_s": 4.0, "end_s": 8.0},
+        {"id": "late", "start_s": 50.0, "end_s": 60.0},
+    ]
+    limited = {"id": "top", "kind": "limiter", "params": {"gain_db": 6, "ceiling_db": -3}}
+    recipe = recipe_of(limited, sections=sections)
+    found = survey_song(recipe, {"mix": ArraySource(np.concatenate([loud, wide], axis=1), RATE_HZ)})
+    first, second = by_section(found, recipe)
+    assert (first["name"], second["name"]) == ("Loud", "b"), "beyond the end there is nothing to tell"
+    assert first["integrated_lufs"] > second["integrated_lufs"] + 10
+    assert first["work_db"] == pytest.approx(-3, abs=0.2)
+    assert second["work_db"] > -0.2
+    assert first["side_share"] < 0.001
+    assert second["side_share"] == pytest.approx(0.5, abs=0.02)
+    assert by_section(found, recipe_of(sections=sections))[0]["work_db"] is None

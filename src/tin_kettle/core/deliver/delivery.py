@@ -4,34 +4,41 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Sequence
+import tempfile
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import ExitStack
-from dataclasses import dataclass, field
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 from tin_kettle.core.beside import written_beside
 from tin_kettle.core.deliver.checking import Check
-from tin_kettle.core.deliver.cue import cue_sheet
+from tin_kettle.core.deliver.cue import cue_sheet, cue_sheet_into
 from tin_kettle.core.deliver.formats import suffix_of
-from tin_kettle.core.deliver.making import make_file
+from tin_kettle.core.deliver.making import Made, make_file
+from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading, read_cover
-from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.engine.source import FileSource, Source
 from tin_kettle.core.errors import AudioError, KettleError, SpecError
 from tin_kettle.core.measure.song import Measures
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
-from tin_kettle.core.record.document import Record, RecordSong
+from tin_kettle.core.record.document import Record, RecordSong, SongLaid
+from tin_kettle.core.record.laid_out import RecordSource
 
 _UNSAFE = re.compile(r'[\x00-\x1f/\\:*?"<>|]+')
 
 
 @dataclass(frozen=True)
 class Delivered:
-    """One song by one spec: the file with its hash and its checks, or why there is none."""
+    """One song, or the whole record, by one spec: the file with its hash and its checks, or why there is none.
+
+    Args:
+        laid: where each song begins in a file of the whole record, in frames, and the rate of these.
+    """
 
     song: str
     spec: str
@@ -39,6 +46,7 @@ class Delivered:
     sha256: str | None = None
     checks: Sequence[Check] = field(default=())
     measures: Measures | None = None
+    laid: tuple[list[int], int] | None = None
     problem: str | None = None
 
     @property
@@ -71,7 +79,7 @@ def deliver(
     out: Path,
     told: Callable[[Delivered], None] = lambda _one: None,
 ) -> list[Delivered]:
-    """Print every song by every spec into ``out/<spec>/``, with ``hashes.sha256`` and a cue sheet in each.
+    """Print every song, or the whole, by every spec into ``out/<spec>/``, with hashes and a cue sheet in each.
 
     Args:
         folder: what the record's paths are relative to.
@@ -82,32 +90,37 @@ def deliver(
         RecordError: the cover is refused.
         OSError: ``out`` cannot be written.
     """
-    names = [[file_name(spec, heading_of(record, n, None)) for n in range(len(record.songs))] for spec in specs]
+    names = [[file_name(spec, heading) for heading in headings_of(record, spec, None)] for spec in specs]
     _check_names(specs, names)
     cover = read_cover(folder / record.cover) if record.cover else None
     tasks = []
     for spec, files in zip(specs, names, strict=True):
         place = out / safe_name(spec.name)
         place.mkdir(parents=True, exist_ok=True)
-        tasks += [(spec, index, place / name) for index, name in enumerate(files)]
+        headings = headings_of(record, spec, cover)
+        tasks += [(spec, heading, place / name) for heading, name in zip(headings, files, strict=True)]
 
-    def one(task: tuple[Spec, int, Path]) -> Delivered:
-        found = _delivered(record, folder, *task, cover)
+    def one(task: tuple[Spec, Heading, Path]) -> Delivered:
+        found = _delivered(record, folder, *task)
         told(found)
         return found
 
     # kernels let go of the interpreter: two prints go side by side on two cores
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         delivered = list(pool.map(one, tasks))
-    for i, spec in enumerate(specs):
-        mine = delivered[i * len(record.songs) : (i + 1) * len(record.songs)]
+    for spec in specs:
+        mine = [found for found in delivered if found.spec == spec.name]
         place = out / safe_name(spec.name)
-        hashes = "".join(f"{found.sha256}  {found.file.name}\n" for found in mine if found.sha256)
-        _write(place / "hashes.sha256", hashes)
+        _write(place / "hashes.sha256", "".join(f"{one.sha256}  {one.file.name}\n" for one in mine if one.sha256))
         if all(found.sha256 for found in mine):
-            songs = [(song.title, song) for song in record.songs]
-            _write(place / f"{safe_name(record.title)}.cue", cue_sheet(record, songs, [one.file.name for one in mine]))
+            _write(place / f"{safe_name(record.title)}.cue", _cue(record, mine))
     return delivered
+
+
+def _cue(record: Record, delivered: Sequence[Delivered]) -> str:
+    songs, files = [(song.title, song) for song in record.songs], [found.file.name for found in delivered]
+    laid = delivered[0].laid
+    return cue_sheet_into(record, songs, files[0], *laid) if laid else cue_sheet(record, songs, files)
 
 
 def _check_names(specs: Sequence[Spec], names: Sequence[Sequence[str]]) -> None:
@@ -131,17 +144,16 @@ def file_name(spec: Spec, heading: Heading) -> str:
     return safe_name(spec.naming.format(number=heading.number, **about)) + suffix_of(spec.container)
 
 
-def _delivered(record: Record, folder: Path, spec: Spec, index: int, path: Path, cover: bytes | None) -> Delivered:
+def _delivered(record: Record, folder: Path, spec: Spec, heading: Heading, path: Path) -> Delivered:
     """Print and check; what is refused or fails is told and stops nothing else."""
-    song = record.songs[index]
-    about = partial(Delivered, song.title, spec.name, path)
+    about = partial(Delivered, heading.title, spec.name, path)
     try:
-        with ExitStack() as stack:
-            recipe = load_recipe(folder / song.recipe) if song.recipe else empty_recipe()
-            sources = {bus_id: FileSource(folder / name) for bus_id, name in _files(song, recipe).items()}
-            for source in sources.values():
-                stack.callback(source.close)
-            made = make_file(recipe, sources, path, spec, song, heading_of(record, index, cover))
+        if spec.whole:
+            made, laid = _whole(record, folder, spec, heading, path)
+            return about(sha256=made.sha256, checks=made.checks, measures=made.measures, laid=laid)
+        song = record.songs[heading.number - 1]
+        with _opened(song, folder) as (recipe, sources):
+            made = make_file(recipe, sources, path, spec, song, heading)
         return about(sha256=made.sha256, checks=made.checks, measures=made.measures)
     except KettleError as refused:
         return about(problem=str(refused))
@@ -149,11 +161,49 @@ def _delivered(record: Record, folder: Path, spec: Spec, index: int, path: Path,
         return about(problem=f"{path.name} cannot be made ({problem.strerror}); see to the disk")
 
 
-def heading_of(record: Record, index: int, cover: bytes | None) -> Heading:
-    """What a song of a record is called in its file."""
-    song = record.songs[index]
-    place = (index + 1, len(record.songs))
-    return Heading(song.title, record.title, record.artist, *place, record.date, song.isrc, record.upc, cover)
+def _whole(
+    record: Record, folder: Path, spec: Spec, heading: Heading, path: Path
+) -> tuple[Made, tuple[list[int], int]]:
+    """The record as one file, and where each song begins in it, with the rate that this is counted in."""
+    with ExitStack() as stack:
+        place = Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="tin-kettle-")))
+        songs: list[tuple[Source, SongLaid]] = []
+        for number, song in enumerate(record.songs):
+            mastered = place / f"{number}.wav"
+            with _opened(song, folder) as (recipe, sources):
+                print_song(recipe, sources, mastered, PrintSettings(bits="32f"))
+            source = FileSource(mastered)
+            stack.callback(source.close)
+            songs.append((source, song))
+        laid_out = RecordSource(songs)
+        whole = empty_recipe()
+        made = make_file(whole, {whole.buses[0].id: laid_out}, path, spec, SongLaid(), heading)
+    return made, (laid_out.starts, laid_out.rate_hz)
+
+
+@contextmanager
+def _opened(song: RecordSong, folder: Path) -> Iterator[tuple[Recipe, dict[str, Source]]]:
+    """A song's recipe and its open files."""
+    with ExitStack() as stack:
+        recipe = load_recipe(folder / song.recipe) if song.recipe else empty_recipe()
+        sources: dict[str, Source] = {}
+        for bus_id, name in _files(song, recipe).items():
+            source = FileSource(folder / name)
+            stack.callback(source.close)
+            sources[bus_id] = source
+        yield recipe, sources
+
+
+def headings_of(record: Record, spec: Spec, cover: bytes | None) -> list[Heading]:
+    """What a record's files are called by a spec: a song each, or the whole."""
+    shared = Heading(record.title, record.title, record.artist, of=1, date=record.date, upc=record.upc, cover=cover)
+    if spec.whole:
+        return [shared]
+    of = len(record.songs)
+    return [
+        replace(shared, title=song.title, number=number, of=of, isrc=song.isrc)
+        for number, song in enumerate(record.songs, 1)
+    ]
 
 
 def _files(song: RecordSong, recipe: Recipe) -> dict[str, str]:
