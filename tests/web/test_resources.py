@@ -226,3 +226,20 @@ def test_a_stage_shows_the_image_before_and_after(client, song, put):
     put(recipe_of({"id": "w", "kind": "stereo", "params": {"width": 0.0}}))
     told = client.get(f"/api/songs/{song}/stages/w/image?from=0&to=96000").get_json()
     assert max(share or 0 for share in told["after"]["side_share"]) < 1e-6 < max(told["before"]["side_share"])
+
+
+def test_the_song_is_coded_and_compared_with(client, song):
+    asked = {"coder": "ogg", "kbit_s": 96}
+    made = until(
+        lambda: client.post(f"/api/songs/{song}/coded", json=asked).get_json(),
+        lambda told: told["state"] in ("done", "failed"),
+    )
+    assert made["found"]["coded"]["true_peak_dbtp"] < 0
+    url = f"/api/songs/{song}/survey/match?other={made['coded']}&other={made['added']}"
+    told = until(lambda: client.get(url).get_json(), lambda told: len(told.get("gains_db", {})) == 3)
+    assert abs(told["gains_db"][made["coded"]]) < 1
+    assert told["gains_db"][made["added"]] == 0, "nothing is turned down to what coding adds"
+    assert told["gains_db"]["now"] > -1
+    gone = client.get(f"/api/songs/{song}/survey/match?other=coded:ogg:96:{'0' * 64}")
+    assert gone.status_code == 404 and "make it again" in gone.get_json()["problem"]
+    assert client.post(f"/api/songs/{song}/coded", json={"coder": "aac", "kbit_s": 96}).status_code == 400

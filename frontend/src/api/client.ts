@@ -3,6 +3,8 @@ import type {
   Aim,
   Aimed,
   BlindTest,
+  Coded,
+  Coder,
   Delivered,
   Described,
   Difference,
@@ -211,6 +213,8 @@ export const api = {
   aim: (id: number, stage: string, aim: Aim, target: number, from: number, to: number) =>
     ask<Tried<Aimed>>(`/songs/${id}/stages/${stage}/aim?${between(from, to)}`, "POST", { aim, target }),
   won: (id: number, stage: string) => ask<Tried<Won>>(`/songs/${id}/stages/${stage}/won`),
+  coded: (id: number, coder: Coder, kbit_s: number) =>
+    ask<Coded>(`/songs/${id}/coded`, "POST", { coder, kbit_s }),
   blindOrder: (id: number, rounds: number) =>
     ask<{ order: number[] }>(`/songs/${id}/blind/order`, "POST", { rounds }),
   judge: (id: number, test: Omit<BlindTest, "says">) => ask<BlindTest>(`/songs/${id}/blind`, "POST", test),

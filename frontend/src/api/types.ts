@@ -459,6 +459,15 @@ export interface Won {
   words: string;
 }
 
+export type Coder = "opus" | "ogg" | "mp3";
+type Peaks = Record<"integrated_lufs" | "true_peak_dbtp" | "sample_peak_dbfs", number | null>;
+
+/** The song coded and decoded: what both measure, and the names that it is compared by. */
+export interface Coded extends Tried<{ coded: Peaks; mastered: Peaks }> {
+  coded: string;
+  added: string;
+}
+
 /** Gains for equal loudness, never above 0 dB. */
 export interface Match {
   other_db: number;

@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import { setKeyed } from "../state/keyed";
 import { compare, keepAtHand, setMatched, WITHOUT_CHAIN } from "../state/listening";
-import { drawnFromNow, matchWords } from "../state/matching";
+import { matchWords } from "../state/matching";
 import { useBench } from "../state/store";
 import { useMatchedPassage } from "../state/useSurvey";
 import { Hint } from "../ui/Hint";
@@ -9,8 +9,12 @@ import { ComparePanel } from "./ComparePanel";
 import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";
 import { nameOf } from "./words";
 
-/** The key of what is drawn from now. */
+/** What is compared now and then, and stands on no number. */
+const PASSING = /^(without|eased|coded|added):/;
+
+/** The key of what stands on no number. */
 function keyOf(other: string): string {
+  if (/^(coded|added):/.test(other)) return "as coded";
   if (other === WITHOUT_CHAIN) return "key N";
   return other.startsWith("eased") ? "key Q" : "key 0";
 }
@@ -32,7 +36,7 @@ export function CompareKeys() {
     keepAtHand(keyed);
   });
   const shows = (value: string) => !blind && heard === value;
-  const states = !blind && drawnFromNow(other) && !keyed.includes(other) ? [...keyed, other] : keyed;
+  const states = !blind && PASSING.test(other) && !keyed.includes(other) ? [...keyed, other] : keyed;
   const words = matchWords(match, heard === "now", otherName, matched);
   const said = matched ? (match.estimate ? "matched, estimate" : "level matched") : "not matched";
   return (

@@ -1,5 +1,6 @@
 import { Tabs } from "radix-ui";
 import { Sheet } from "../ui/Sheet";
+import { AsCoded } from "../comparing/AsCoded";
 import { BeforeAfter } from "../comparing/BeforeAfter";
 import { Blind } from "../comparing/Blind";
 import { References } from "../comparing/References";
@@ -9,6 +10,7 @@ const TABS = [
   ["versions", "Versions"],
   ["references", "References"],
   ["figures", "Before and after"],
+  ["coded", "As coded"],
   ["blind", "Blind test"],
 ] as const;
 
@@ -49,6 +51,9 @@ export function ComparePanel() {
         </Tabs.Content>
         <Tabs.Content value="figures" className="pt-4">
           <BeforeAfter />
+        </Tabs.Content>
+        <Tabs.Content value="coded" className="pt-4">
+          <AsCoded />
         </Tabs.Content>
         <Tabs.Content value="blind" className="pt-4">
           <Blind />

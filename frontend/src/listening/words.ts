@@ -32,6 +32,8 @@ export interface Named {
   references: Reference[];
 }
 
+const CODERS: Record<string, string> = { opus: "Opus", ogg: "Vorbis", mp3: "MP3" };
+
 /** What a thing that is compared is called on the bench. */
 export function nameOf(
   heard: Heard,
@@ -45,6 +47,11 @@ export function nameOf(
     return rest === "*"
       ? "without any stage"
       : `without ${(titles[rest ?? ""] ?? "the stage").toLowerCase()}`;
+  if (kind === "coded" || kind === "added") {
+    const [, coder, rate] = heard.split(":");
+    const named = `${CODERS[coder ?? ""] ?? coder} ${rate}`;
+    return kind === "coded" ? named : `what ${named} adds`;
+  }
   if (kind === "eased") return `${(titles[rest ?? ""] ?? "the stage").toLowerCase()} eased`;
   if (kind === "edit") return "an earlier state";
   return kind === "received" ? "Received" : "Now";

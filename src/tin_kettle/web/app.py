@@ -15,6 +15,7 @@ from tin_kettle.store.prints import settle_orphans
 from tin_kettle.web import (
     blind,
     chains,
+    coded,
     compressing,
     deliveries,
     findings,
@@ -60,6 +61,7 @@ RESOURCES = (
     measured,
     findings,
     compressing,
+    coded,
     trying,
     versions,
     references,

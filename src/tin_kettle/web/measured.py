@@ -118,7 +118,11 @@ def match(song_id: int) -> Response:
     if "now" not in surveyed:
         return jsonify(work or waiting(found["now"]))
     span = passage(surveyed["now"].frames)
-    lufs = {name: survey.lufs(*(_reference_passage(song_id, name) or span)) for name, survey in surveyed.items()}
+    # what coding adds is no version of the song: nothing is turned down to it
+    lufs = {
+        name: None if name.startswith("added:") else survey.lufs(*(_reference_passage(song_id, name) or span))
+        for name, survey in surveyed.items()
+    }
     return jsonify(
         state=work["state"] if work else "done",
         gains_db=match_all(lufs),

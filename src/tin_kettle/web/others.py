@@ -1,5 +1,6 @@
 """What a song may be compared with, by name: ``received``, ``version:3``, ``edit:41``, ``without:stage``,
-``eased:stage``, ``reference:2``.
+``eased:stage``, ``reference:2``,
+``coded:mp3:128:…`` and ``added:mp3:128:…`` (the song as it was coded, by the name of its file).
 
 ``with:stage`` and ``before:stage`` are the song up to a stage, the stage on or off.
 """
@@ -9,6 +10,8 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+
+import soundfile
 
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
@@ -21,6 +24,7 @@ from tin_kettle.store.sources import KeptSource, song_sources
 
 REFERENCE_BUS = "mix"
 CHAIN = "*"
+_CODED = re.compile(r"(coded|added):(opus|ogg|mp3):([1-9][0-9]{1,2}):([0-9a-f]{64})", re.ASCII)
 _NUMBERED = re.compile(r"(reference|version|edit):([1-9][0-9]{0,15})", re.ASCII)
 
 
@@ -31,6 +35,17 @@ class Other:
     recipe: Recipe
     sources: Mapping[str, KeptSource]
     reference: Reference | None = None
+
+
+def _coded(library: Library, name: str) -> KeptSource:
+    """What was coded, which is kept no longer than room and restarts allow."""
+    found = _CODED.fullmatch(name)
+    path = library.folder("audio") / f"{found[4]}.wav" if found else None
+    if path is None or found is None or not path.is_file():
+        raise LibraryError("what was coded is no longer there; make it again under Compare, As coded")
+    about = soundfile.info(str(path))
+    named = f"{found[2]} {found[3]} kbit/s"
+    return KeptSource(found[4], ".wav", named, "WAV FLOAT", about.samplerate, about.channels, about.frames)
 
 
 def drawn_from(name: str, now: Recipe) -> Recipe | None:
@@ -73,6 +88,8 @@ def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
         return Other(*revision_state(library, int(rest)))
     if kind in ("with", "before") and rest:
         return Other(up_to(now, rest, on=kind == "with"), sources)
+    if kind in ("coded", "added"):
+        return Other(empty_recipe(), {REFERENCE_BUS: _coded(library, name)})
     following = drawn_from(name, now)
     if following is not None:
         return Other(following, sources)

@@ -15,6 +15,7 @@ from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
+from tin_kettle.core.deliver.coding import as_coded
 from tin_kettle.core.deliver.making import make_file
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import parse_spec
@@ -67,6 +68,11 @@ def _aim(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> di
     return aim_at(recipe, sources, task["stage"], task["aim"], task["target"], start, end, progress).document()
 
 
+def _coded(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    out, added = Path(task["out"]), Path(task["added"])
+    return as_coded(recipe, sources, task["coder"], task["kbit_s"], out, added, progress)
+
+
 def _won(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
     return won_by(recipe, sources, task["stage"], progress)
 
@@ -78,6 +84,7 @@ TASKS: dict[str, Callable[[Recipe, Sources, Task, Progress], dict[str, Any]]] = 
     "deliver": _deliver,
     "aim": _aim,
     "won": _won,
+    "coded": _coded,
 }
 """What a lane is given to do; each returns its result as plain values."""
 

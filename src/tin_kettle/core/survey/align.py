@@ -12,7 +12,7 @@ SURE = 0.35
 """Normalised correlation from which on two bounces are taken for the same music."""
 
 
-def lag_frames(old: Source, new: Source) -> int | None:
+def lag_frames(old: Source, new: Source, sure: float = SURE) -> int | None:
     """How many frames later the new bounce plays the same music; None where it does not seem to be the same.
 
     Cross-correlation of the middle signal, weighted towards its changes, up to 10 s either way.
@@ -28,4 +28,4 @@ def lag_frames(old: Source, new: Source) -> int | None:
     most = min(round(MOST_SHIFT_S * rate_hz), frames - 1)
     around = np.concatenate([both[-most:], both[: most + 1]])
     at = int(np.argmax(around))
-    return at - most if around[at] > SURE * energy else None
+    return at - most if around[at] > sure * energy else None
