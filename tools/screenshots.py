@@ -68,12 +68,6 @@ def night(bench: Bench) -> None:
     time.sleep(1)
 
 
-def finding(bench: Bench) -> None:
-    bench.page.get_by_role("button", name="Theme").click()
-    bench.page.locator("[data-finding]").first.click()
-    time.sleep(1)
-
-
 def before_after(bench: Bench) -> None:
     bench.page.keyboard.press("Escape")
     bench.page.get_by_role("button", name="Compare …").click()
@@ -85,14 +79,6 @@ def before_after(bench: Bench) -> None:
 def references(bench: Bench) -> None:
     bench.page.get_by_role("tab", name="References").click()
     bench.page.get_by_text("−11.").first.wait_for(timeout=60000)
-
-
-def printing(bench: Bench) -> None:
-    bench.page.keyboard.press("Escape")
-    bench.page.get_by_role("button", name="Print").click()
-    dialog = bench.page.get_by_role("dialog")
-    dialog.get_by_role("button", name="Print", exact=True).click()
-    dialog.get_by_role("link", name="Download").wait_for(timeout=60000)
 
 
 def buses(bench: Bench) -> None:
@@ -233,16 +219,36 @@ def history(bench: Bench) -> None:
     time.sleep(2)
 
 
+def stereo(bench: Bench) -> None:
+    params = {"width": 1.15, "mono_below_hz": 120, "crossovers_hz": [250, 4000], "widths": [1, 1, 1.2]}
+    _with(bench, "stereo", params=params)
+    bench.surveyed()
+
+
+def record(bench: Bench) -> None:
+    bench.page.get_by_role("button", name="Record", exact=True).click()
+    bench.page.get_by_label("Papers").wait_for(timeout=300000)
+    bench.page.wait_for_function("window.tinKettle.state().song?.id === 0", timeout=300000)
+    for spec in ("24-bit archive", "Streaming"):
+        bench.page.get_by_label(f"All songs by {spec}").check()
+    bench.page.get_by_role("button", name="Deliver what is ticked").click()
+    bench.page.wait_for_function("!document.querySelector('[aria-label$=printing]')", timeout=300000)
+    bench.page.get_by_label("Level of Last Crossing").fill("-2.5")
+    bench.page.get_by_label("Level of Last Crossing").press("Enter")
+    bench.page.get_by_label("All songs by CD-rate master").check()
+    bench.page.get_by_role("button", name="Deliver what is ticked").click()
+    bench.page.get_by_role("button", name="Hear the join of Slack Water and Last Crossing").click()
+    time.sleep(5)
+
+
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench": playing_chorus,
     "filters": filters,
     "limiter": limiter,
     "equalizer": equalizer,
     "night": night,
-    "finding": finding,
     "before-after": before_after,
     "references": references,
-    "print": printing,
     "buses": buses,
     "split": split,
     "song": song,
@@ -253,6 +259,8 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "saturator": saturator,
     "hits": hits,
     "rides": rides,
+    "stereo": stereo,
+    "record": record,
 }
 
 

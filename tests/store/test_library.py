@@ -172,6 +172,8 @@ def test_songs_of_an_older_library_keep_their_files(tmp_path, library, song):
     before = song_sources(library, song)
     with library.writing() as db:
         for statement in (
+            "DROP TABLE notes",
+            "DROP TABLE ticked_findings",
             "DROP TABLE deliveries",
             "DROP INDEX records_by_edit",
             *(

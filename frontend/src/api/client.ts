@@ -13,6 +13,7 @@ import type {
   KeptChain,
   KeptSpec,
   MapRows,
+  Notes,
   Matched,
   Panel,
   Place,
@@ -213,6 +214,14 @@ export const api = {
   aim: (id: number, stage: string, aim: Aim, target: number, from: number, to: number) =>
     ask<Tried<Aimed>>(`/songs/${id}/stages/${stage}/aim?${between(from, to)}`, "POST", { aim, target }),
   won: (id: number, stage: string) => ask<Tried<Won>>(`/songs/${id}/stages/${stage}/won`),
+  notes: (id: number) => ask<Notes>(`/songs/${id}/notes`),
+  addNote: (id: number, at_s: number | null, text: string) =>
+    ask<Notes>(`/songs/${id}/notes`, "POST", { at_s, text }),
+  changeNote: (song: number, id: number, text: string, done: boolean) =>
+    ask<Notes>(`/songs/${song}/notes`, "PUT", { id, text, done }),
+  removeNote: (song: number, id: number) => ask<Notes>(`/songs/${song}/notes/remove`, "POST", { id }),
+  tickFinding: (song: number, finding: string, done: boolean) =>
+    ask<Notes>(`/songs/${song}/notes/tick`, "POST", { finding, done }),
   coded: (id: number, coder: Coder, kbit_s: number) =>
     ask<Coded>(`/songs/${id}/coded`, "POST", { coder, kbit_s }),
   blindOrder: (id: number, rounds: number) =>

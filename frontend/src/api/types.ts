@@ -459,6 +459,20 @@ export interface Won {
   words: string;
 }
 
+interface OwnNote {
+  id: number;
+  /** null where it is on the whole song */
+  at_s: number | null;
+  text: string;
+  done: boolean;
+}
+
+/** Notes on a song: one's own, and what was found in it as it came (null while it is surveyed). */
+export interface Notes {
+  own: OwnNote[];
+  found: (Omit<OwnNote, "id"> & { id: string })[] | null;
+}
+
 export type Coder = "opus" | "ogg" | "mp3";
 type Peaks = Record<"integrated_lufs" | "true_peak_dbtp" | "sample_peak_dbfs", number | null>;
 

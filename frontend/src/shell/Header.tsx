@@ -11,6 +11,7 @@ import { FileChooser } from "../ui/FileChooser";
 import { formatMoment } from "../ui/format";
 import { toggleTheme } from "./theme";
 import { History } from "../comparing/History";
+import { Notes } from "../findings/Notes";
 import { PrintDialog } from "./PrintDialog";
 import { KeysSheet } from "./KeysSheet";
 
@@ -58,6 +59,7 @@ export function Header() {
           disabled={!revision.redo}
           onClick={() => void step("redo")}
         />
+        <Notes />
         <History />
         <PrintDialog />
         <Action label="Theme" title="Light or dark" onClick={toggleTheme} />

@@ -231,6 +231,8 @@ function estimateMatch(match: Match): void {
   // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure; while
   // a hand moves what makes louder it follows the hand
   const wait = moving ? MOVING_ESTIMATE_MS : ESTIMATE_MS;
+  // nothing is turned down to what coding adds
+  if (get().other.startsWith("added:")) return;
   if (get().tap !== "result" || performance.now() - estimatedAt < wait) return;
   estimatedAt = performance.now();
   const pair = estimated(get().match, match, moving);

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from tin_kettle.core.cells import plain_cell
 from tin_kettle.core.measure.song import Measures
 from tin_kettle.core.record.document import RecordHead, SongLaid
 
@@ -87,27 +88,22 @@ def figures_csv(sheet: Sheet) -> str:
     rows = csv.writer(out, lineterminator="\r\n")
     rows.writerow(["song", "of", "measure", "value", "unit"])
     for song in sheet.songs:
+        title = plain_cell(song.title)
         for of, measures in (("received", song.received), ("mastered", song.mastered)):
-            rows.writerows([_safe(song.title), of, name, _plain(measures.get(name)), unit] for name, _, unit in FIGURES)
-        rows.writerows(
-            [_safe(song.title), _safe(name), "integrated_lufs", _plain(lufs), "LUFS"] for name, lufs in song.sections
-        )
+            rows.writerows([title, of, name, _plain(measures.get(name)), unit] for name, _, unit in FIGURES)
+        for name, lufs in song.sections:
+            rows.writerow([title, plain_cell(name), "integrated_lufs", _plain(lufs), "LUFS"])
     for file in sheet.files:
         if file.measures:
-            of = _safe(f"{file.spec}: {file.file}")
+            of = plain_cell(f"{file.spec}: {file.file}")
             rows.writerows(
-                [_safe(file.song), of, name, _plain(file.measures.get(name)), unit] for name, _, unit in FIGURES
+                [plain_cell(file.song), of, name, _plain(file.measures.get(name)), unit] for name, _, unit in FIGURES
             )
     return out.getvalue()
 
 
 def _plain(value: Any) -> str:
     return "" if value is None else f"{value:.3f}"
-
-
-def _safe(text: str) -> str:
-    """A cell that no table program takes for a formula."""
-    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t")) else text
 
 
 def hash_list(files: Sequence[SheetFile]) -> str:

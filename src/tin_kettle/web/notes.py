@@ -1,0 +1,106 @@
+"""Notes on a song, and the list for whoever mixed it."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from flask import Blueprint, Response, jsonify, request
+from pydantic import Field
+
+from tin_kettle.core.deliver.delivery import safe_name
+from tin_kettle.core.errors import KettleError
+from tin_kettle.core.survey.for_mix import MixNote, as_csv, as_text, found_in_mix, in_order, mix_note
+from tin_kettle.store import notes as kept
+from tin_kettle.store.songs import get_song
+from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.context import context
+from tin_kettle.web.jobs import Job
+from tin_kettle.web.surveys import look
+
+blueprint = Blueprint("notes", __name__, url_prefix="/api")
+
+
+class NoteAsked(Asked):
+    at_s: Annotated[float, Field(ge=0, le=1e6)] | None = None
+    text: str
+
+
+class ChangeAsked(Asked):
+    id: Number
+    text: str
+    done: bool
+
+
+class RemoveAsked(Asked):
+    id: Number
+
+
+class TickAsked(Asked):
+    finding: Annotated[str, Field(min_length=1, max_length=120)]
+    done: bool
+
+
+def _found(song_id: int) -> list[MixNote] | None:
+    """What was found in the song as received; None while it is not surveyed."""
+    received = look(song_id, "received")
+    if isinstance(received, Job):
+        return None
+    done = kept.ticked(context().library, song_id)
+    return [mix_note(finding, finding.id in done) for finding in found_in_mix(received)]
+
+
+def _shown(song_id: int) -> Response:
+    found = _found(song_id)
+    own = kept.list_notes(context().library, song_id)
+    return jsonify(
+        own=[{"id": note.id, "at_s": note.at_s, "text": note.text, "done": note.done} for note in own],
+        found=None if found is None else [vars(note) for note in in_order(found)],
+    )
+
+
+@blueprint.get("/songs/<int:song_id>/notes")
+def every(song_id: int) -> Response:
+    return _shown(song_id)
+
+
+@blueprint.post("/songs/<int:song_id>/notes")
+def add(song_id: int) -> Response:
+    given = asked(NoteAsked)
+    kept.add_note(context().library, song_id, given.at_s, given.text)
+    return _shown(song_id)
+
+
+@blueprint.put("/songs/<int:song_id>/notes")
+def change(song_id: int) -> Response:
+    given = asked(ChangeAsked)
+    kept.change_note(context().library, song_id, given.id, given.text, given.done)
+    return _shown(song_id)
+
+
+@blueprint.post("/songs/<int:song_id>/notes/remove")
+def remove(song_id: int) -> Response:
+    kept.remove_note(context().library, song_id, asked(RemoveAsked).id)
+    return _shown(song_id)
+
+
+@blueprint.post("/songs/<int:song_id>/notes/tick")
+def tick(song_id: int) -> Response:
+    given = asked(TickAsked)
+    kept.tick(context().library, song_id, given.finding, given.done)
+    return _shown(song_id)
+
+
+@blueprint.get("/songs/<int:song_id>/notes/for-mix")
+def for_mix(song_id: int) -> Response:
+    """The list as text; as a table with ``?format=csv``."""
+    title = get_song(context().library, song_id).title
+    found = _found(song_id)
+    if found is None:
+        raise KettleError(f"'{title}' is still being surveyed; the list is there when it is")
+    own = [MixNote(note.at_s, note.text, note.done) for note in kept.list_notes(context().library, song_id)]
+    table = request.args.get("format") == "csv"
+    said = as_csv(title, [*found, *own]) if table else as_text(title, [*found, *own])
+    answer = Response(said, mimetype="text/csv" if table else "text/plain")
+    name = f"{safe_name(title)} notes for the mix.{'csv' if table else 'txt'}"
+    answer.headers.set("Content-Disposition", "attachment", filename=name)
+    return answer
