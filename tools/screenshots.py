@@ -69,7 +69,8 @@ def night(bench: Bench) -> None:
 
 
 def before_after(bench: Bench) -> None:
-    bench.page.keyboard.press("Escape")
+    # by day again
+    bench.page.get_by_role("button", name="Theme").click()
     bench.page.get_by_role("button", name="Compare …").click()
     bench.page.get_by_role("tab", name="Before and after").click()
     bench.page.get_by_label("Figures").wait_for(timeout=60000)
@@ -232,7 +233,8 @@ def record(bench: Bench) -> None:
     for spec in ("24-bit archive", "Streaming"):
         bench.page.get_by_label(f"All songs by {spec}").check()
     bench.page.get_by_role("button", name="Deliver what is ticked").click()
-    bench.page.wait_for_function("!document.querySelector('[aria-label$=printing]')", timeout=300000)
+    done = "document.querySelectorAll('[aria-label=\"Songs by specs\"] a[href$=file]').length >= 8"
+    bench.page.wait_for_function(done, timeout=300000)
     bench.page.get_by_label("Level of Last Crossing").fill("-2.5")
     bench.page.get_by_label("Level of Last Crossing").press("Enter")
     bench.page.get_by_label("All songs by CD-rate master").check()

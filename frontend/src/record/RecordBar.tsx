@@ -1,6 +1,6 @@
-import { heardSong, setPlaying } from "../state/listening";
-import { useBench } from "../state/store";
+import { heardSong } from "../state/listening";
 import { Monitor } from "../listening/Monitor";
+import { PlayButton } from "../listening/PlayButton";
 import { Ways } from "../listening/Ways";
 import { formatTime } from "../ui/format";
 import { Segments } from "../ui/Segments";
@@ -23,7 +23,6 @@ const PARTS = [
 export function RecordBar({ record, playing }: { record: RecordNow | undefined; playing: Playing }) {
   const { played, progress, problem } = playing;
   const { part, level } = useHearing();
-  const on = useBench((s) => s.playing);
   const at = useHeard(() =>
     played ? formatTime(recordFrame(played, heardSong()) / played.rate_hz, 2) : "0:00.00",
   );
@@ -35,17 +34,7 @@ export function RecordBar({ record, playing }: { record: RecordNow | undefined; 
       className="grid grid-cols-[minmax(0,1fr)] grid-rows-[52px_20px] overflow-hidden border-t border-line bg-bar px-[14px]"
     >
       <div className="flex items-center gap-3 max-[1100px]:gap-2">
-        <button
-          type="button"
-          aria-label={on ? "Pause" : "Play"}
-          disabled={!played}
-          onClick={() => setPlaying(!on)}
-          className="grid h-[40px] w-[40px] shrink-0 place-items-center rounded-full bg-rim disabled:opacity-40"
-        >
-          <svg width="16" height="18" aria-hidden className="fill-on-rim">
-            {on ? <path d="M1 1h5v16H1zM10 1h5v16h-5z" /> : <path d="M2 1l13 8-13 8z" />}
-          </svg>
-        </button>
+        <PlayButton disabled={!played} />
         <div className="w-[92px] shrink-0">
           <output aria-label="Position" className="block text-[16px] font-bold [font-stretch:92%]">
             {at}

@@ -1,7 +1,8 @@
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { useBench } from "../state/store";
-import { KEYS, setLetters } from "./keys";
+import { setLetters } from "./keys";
+import { KEYS } from "./keyTable";
 
 const GROUPS = [...new Set(KEYS.map((action) => action.group))];
 

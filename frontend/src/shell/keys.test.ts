@@ -43,7 +43,8 @@ const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn(), onHand: vi.fn() 
 vi.mock("../state/listening", () => heard);
 vi.mock("../state/edits", () => edits);
 
-const { KEYS, keyName, obeyBeforeLists, obeyKey, setLetters } = await import("./keys");
+const { keyName, obeyBeforeLists, obeyKey, setLetters } = await import("./keys");
+const { KEYS } = await import("./keyTable");
 const { setKeyed } = await import("../state/keyed");
 const { useBench, PLAIN } = await import("../state/store");
 const { MASTER } = await import("../tree/tree");
