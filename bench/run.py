@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import accuracy, batch, engine, live
+from bench import accuracy, batch, engine, live, record
 from bench.base import base_clock
 
 PAGE = Path("docs/performance.md")
@@ -39,6 +39,7 @@ def main() -> None:
             table("Engine", engine.rows(base_clock(), folder)),
             table("The bench", live.rows(Path(folder))),
             table("A batch", batch.rows(Path(folder))),
+            table("A record", record.rows(Path(folder))),
         ]
     PAGE.write_text("\n".join(parts))
     ACCURACY.write_text(ACCURACY_HEAD + "\n" + table("Figures", accuracy.rows()))

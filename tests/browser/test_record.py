@@ -10,6 +10,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests.browser.driving import Bench
+from tests.browser.test_access import AXE, OBJECTIONS
 from tests.conftest import RATE_HZ, music, tone, write_wav
 from tin_kettle.core.measure.song import SongMeter
 
@@ -99,6 +100,11 @@ def test_a_level_is_typed_and_a_gap_becomes_a_crossfade(record):
     expect(page.get_by_label("Level of High")).to_have_value("−2.5 dB")
     page.reload()
     expect(page.get_by_label("Level of High")).to_have_value("−2.5 dB")
+    page.get_by_role("button", name="Start, end and fades of High").click()
+    page.evaluate(AXE)
+    assert page.evaluate(OBJECTIONS) == []
+    page.keyboard.press("Escape")
+    assert page.evaluate(OBJECTIONS) == []
 
 
 def test_it_is_delivered_by_four_specs_downloaded_and_measured(record):

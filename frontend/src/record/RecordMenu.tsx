@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
 import type { RecordNow, RecordRow } from "../api/types";
-import { openRecord } from "../state/listening";
+import { openRecord } from "../state/opening";
 import { complain } from "../state/store";
 import { Sheet } from "../ui/Sheet";
 

@@ -1,6 +1,7 @@
 import { useRef, useState } from "react";
 import type { RecordHeard, RecordNow, RecordSong, SongHeard } from "../api/types";
-import { openSong, seek, setPlaying, heardSong } from "../state/listening";
+import { heardSong, seek, setPlaying } from "../state/listening";
+import { openSong } from "../state/opening";
 import { complain, useBench } from "../state/store";
 import { formatDb, formatTime } from "../ui/format";
 import { InlineNumber } from "../ui/InlineNumber";

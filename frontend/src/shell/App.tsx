@@ -4,7 +4,7 @@ import { api } from "../api/client";
 import { Bench } from "./Bench";
 import { Dropping } from "./Dropping";
 import { importFiles, useImporting } from "../state/importing";
-import { addressed, addressedRecord, openRecord, openSong } from "../state/listening";
+import { addressed, addressedRecord, openRecord, openSong } from "../state/opening";
 import { complain, useBench } from "../state/store";
 import { applyTheme } from "./theme";
 

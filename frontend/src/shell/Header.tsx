@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Saved } from "../state/store";
 import { importFiles } from "../state/importing";
-import { openRecord, openSong } from "../state/listening";
+import { openRecord, openSong } from "../state/opening";
 import { step } from "../state/edits";
 import { complain, useBench } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";

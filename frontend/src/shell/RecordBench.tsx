@@ -1,7 +1,6 @@
 import { useEffect, useState } from "react";
 import { obeyBeforeLists, obeyKey } from "./keys";
 import { Notice } from "./Notice";
-import { setPlaying } from "../state/listening";
 import { InlineName } from "../ui/InlineName";
 import { formatTime } from "../ui/format";
 import { Segments } from "../ui/Segments";
@@ -44,7 +43,6 @@ export default function RecordBench() {
       window.removeEventListener("keydown", undo, true);
       window.removeEventListener("keydown", obeyBeforeLists, true);
       window.removeEventListener("keydown", obeyKey);
-      setPlaying(false);
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [record?.id]);

@@ -1,5 +1,5 @@
 import type { RecordNow } from "../api/types";
-import { openSong } from "../state/listening";
+import { openSong } from "../state/opening";
 import { complain } from "../state/store";
 import { KeysSheet } from "./KeysSheet";
 import { toggleTheme } from "./theme";

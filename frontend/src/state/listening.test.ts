@@ -57,6 +57,7 @@ vi.mock("../api/client", () => client);
 vi.mock("../live/player", () => ({ LivePlayer: FakePlayer }));
 
 const listening = await import("./listening");
+const opening = await import("./opening");
 const { useBench } = await import("./store");
 
 const recipe = {
@@ -86,14 +87,14 @@ beforeEach(async () => {
   client.api.describe.mockResolvedValue({});
   client.api.view.mockResolvedValue({});
   useBench.setState({ matched: true, monitorDb: 0, dim: false });
-  await listening.openSong(3);
+  await opening.openSong(3);
   player = players.at(-1)!;
 });
 
 describe("a song that is opened", () => {
   it("has an address of its own", () => {
     expect(window.location.pathname).toMatch(/^\/songs\/\d+$/);
-    expect(listening.addressed()).toBe(useBench.getState().song!.id);
+    expect(opening.addressed()).toBe(useBench.getState().song!.id);
   });
 
   it("has its own player, and frequencies that its rate carries", () => {
@@ -106,7 +107,7 @@ describe("a song that is opened", () => {
 
   it("ends the one before", async () => {
     listening.setPlaying(true);
-    await listening.openSong(3);
+    await opening.openSong(3);
     expect(player.settings.playing).toBe(false);
     expect(players.at(-1)).not.toBe(player);
   });

@@ -1,18 +1,13 @@
 /** Playing, comparing and ways of listening. Nothing here ever changes the recipe. */
 import { api } from "../api/client";
-import type { Grid, Listening, Match, Matched, Param, Recipe, Song, Stages } from "../api/types";
-import { LivePlayer } from "../live/player";
-import type { PlayerEvents } from "../live/player";
-import type { Began } from "../live/player.worklet";
-import type { BlockHead, Tap } from "../live/protocol";
+import type { Grid, Listening, Match, Matched, Recipe } from "../api/types";
+import type { LivePlayer } from "../live/player";
+import type { Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
-import { MASTER, stageOf } from "../tree/tree";
-import { describe, moveParam, onOpenAgain, onEdit, standing } from "./edits";
-import { lookForUnkept, settle } from "./saving";
-import { carried } from "../ui/scale";
-import { estimated, pairOf, UNKNOWN, UNMATCHED, withoutNow } from "./matching";
-import { complain, kindInfo, PLAIN, readings, useBench } from "./store";
+import { stageOf } from "../tree/tree";
+import { estimated, pairOf, UNKNOWN, withoutNow } from "./matching";
+import { complain, kindInfo, PLAIN, useBench } from "./store";
 import type { Heard, Span } from "./store";
 
 const get = useBench.getState;
@@ -25,17 +20,6 @@ const ESTIMATE_MS = 2000;
 const MOVING_ESTIMATE_MS = 250;
 const MOVING_MS = 3000;
 const MOST_AT_HAND = 4;
-/** What is done to a sound that is no song: nothing. */
-const EMPTY: Recipe = {
-  format: "tin-kettle-recipe",
-  version: 1,
-  buses: [{ id: "mix", name: "Mix", group: null, chain: [], gain_db: 0, pan: 0, muted: false }],
-  groups: [],
-  master: [],
-  sections: [],
-  automation: [],
-};
-
 /** The one player; tests reach it as `window.tinKettle.player`. */
 let player: LivePlayer | null = null;
 
@@ -43,167 +27,20 @@ export function currentPlayer(): LivePlayer | null {
   return player;
 }
 
-function inAddress(what: "songs" | "records"): number | null {
-  const found = new RegExp(`^/${what}/(\\d+)$`).exec(window.location.pathname);
-  return found ? Number(found[1]) : null;
-}
-
-/** The song that the page's address names. */
-export function addressed(): number | null {
-  return inAddress("songs");
-}
-
-export function addressedRecord(): number | null {
-  return inAddress("records");
-}
-
-let opening = 0;
-let onRendered: (head: BlockHead) => void = () => undefined;
-let onBegan: (began: Began) => void = () => undefined;
-let letGo: () => Promise<void> = () => Promise.resolve();
-
-/** What records needs to know of every block that comes, and writes down what it holds before another song opens. */
-export function onBlocks(rendered: typeof onRendered, began: typeof onBegan, end: typeof letGo): void {
-  onRendered = rendered;
-  onBegan = began;
-  letGo = end;
-}
-
-/** What is true of anything that has just been opened. */
-const UNHEARD = {
-  described: {},
-  saved: "saved",
-  playing: false,
-  heard: "now",
-  other: "received",
-  view: null,
-  foundGrid: null,
-  tap: "result",
-  listening: PLAIN,
-  connected: false,
-  underruns: 0,
-  work: { heavy: false, progress: null },
-  match: UNMATCHED,
-  blind: null,
-  conflict: false,
-  unkept: null,
-  also: [],
-} satisfies Partial<ReturnType<typeof get>>;
-
-const PLAYING: Omit<PlayerEvents, "heard"> = {
-  connected: (connected) => set({ connected }),
-  problem: (problem) => set({ problem }),
-  underruns: (underruns) => set({ underruns }),
-  rendered: (head) => onRendered(head),
-  began: (began) => onBegan(began),
-  described: (stages) => set({ described: { ...get().described, ...stages } }),
-  work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
-};
-
-/** The controls of every kind, within what a rate carries. */
-function declaredAt(declared: Stages, rateHz: number): Stages {
-  const within = (params: Param[]) => params.map((param) => carried(param, rateHz));
-  return {
-    kinds: declared.kinds.map((kind) => ({
-      ...kind,
-      params: within(kind.params),
-      items: Object.fromEntries(
-        Object.entries(kind.items).map(([name, item]) => [name, { ...item, params: within(item.params) }]),
-      ),
-    })),
-    shared: declared.shared,
-    split: declared.split,
-  };
-}
-
-/** Leave the song that is open for a record; what is played of it is opened by `playSound`. */
-export async function openRecord(id: number): Promise<void> {
-  const mine = ++opening;
-  await letGo();
-  await settle();
-  if (mine !== opening) return;
-  saveView();
+/** Let another player take over; nothing is known of what it plays. */
+export function takePlayer(next: LivePlayer | null): void {
   player?.close();
-  player = null;
-  onEdit(() => undefined);
-  set({ record: id, loop: null, selected: null, grid: null, ...UNHEARD });
+  player = next;
   known = UNKNOWN;
-  if (addressedRecord() !== id) window.history.pushState(null, "", `/records/${id}`);
 }
 
-/** Play a sound that is no song of its own, from a frame on. */
-export function playSound(path: string, sound: Pick<Song, "rate_hz" | "frames" | "title">, at: number): void {
-  const { playing, listening, song } = get();
-  player?.close();
-  const frames = sound.frames;
-  set({ song: { ...song!, ...sound, id: 0, sources: {}, view: {} }, recipe: EMPTY, revision: null });
-  player = new LivePlayer(path, sound.rate_hz, get().queueMs, {
-    ...PLAYING,
-    heard: ({ head, meters }) => {
-      readings.take(head, meters);
-      if (get().loop === null && head.song >= frames) stopAtEnd();
-    },
-  });
-  readings.reset(frames);
-  Object.assign(window, {
-    tinKettle: { player, state: get, act: { setMonitor, setQueue, setLoop, listenAs } },
-  });
-  player.ask({ type: "seek", song: Math.round(Math.max(0, Math.min(at, frames - 1))) });
-  player.ask({ type: "listen", listening, lufs: [null, null] });
+/** Tell a new player what holds whatever is open, before anything of it is heard. */
+export function greetPlayer(): void {
+  const { listening } = get();
+  player?.ask({ type: "choose", stage: lookedAt });
+  player?.ask({ type: "hand", others: atHand });
+  player?.ask({ type: "listen", listening, lufs: [null, null] });
   applyGains();
-  if (playing) player.set({ playing });
-}
-
-export async function openSong(id: number): Promise<void> {
-  const mine = ++opening;
-  await letGo();
-  // what was edited of the song before is kept first
-  await settle();
-  const [declared, song] = await Promise.all([api.stages(), api.song(id)]);
-  // and what was edited of it meanwhile
-  await settle();
-  // of several that were asked for the last one counts, however long the first one takes
-  if (mine !== opening) return;
-  saveView();
-  set({ stages: declaredAt(declared, song.rate_hz) });
-  player?.close();
-  const { recipe } = song.revision;
-  set({
-    record: null,
-    song,
-    recipe,
-    revision: song.revision,
-    ...standing(recipe, song.view.lane ?? MASTER, song.view.stage ?? null),
-    loop: song.view.loop ?? null,
-    grid: song.view.grid ?? null,
-    ...UNHEARD,
-  });
-  known = UNKNOWN;
-  readings.reset(song.frames);
-  player = new LivePlayer(`/songs/${id}/live`, song.rate_hz, get().queueMs, {
-    ...PLAYING,
-    heard: ({ head, meters }) => {
-      readings.take(head, meters);
-      if (meters.match && meters.other_name === get().other) estimateMatch(meters.match);
-      if (get().loop === null && head.song >= song.frames + meters.tail) stopAtEnd();
-    },
-  });
-  onEdit((edited, revision) => {
-    player?.ask({ type: "edit", recipe: edited, revision });
-    if (kindInfo(stageOf(edited, get().selected)?.kind ?? "")?.louder) movedAt = performance.now();
-  });
-  onOpenAgain(() => openSong(id));
-  const act = { setMonitor, setMatched, setQueue, setLoop, compare, listenAs, move: moveParam };
-  Object.assign(window, { tinKettle: { player, state: get, act } });
-  if (song.view.song) player.ask({ type: "seek", song: song.view.song });
-  if (get().loop) player.ask({ type: "loop", loop: get().loop });
-  player.ask({ type: "choose", stage: lookedAt });
-  player.ask({ type: "hand", others: atHand });
-  applyGains();
-  describe();
-  lookForUnkept(song);
-  localStorage.setItem("song", String(id));
-  if (addressed() !== id) window.history.pushState(null, "", `/songs/${id}`);
 }
 
 // ---- comparing ----------------------------------------------------------------------------------------------------
@@ -226,7 +63,13 @@ let estimatedAt = 0;
 /** When a stage that makes louder was moved last. */
 let movedAt = -Infinity;
 
-function estimateMatch(match: Match): void {
+/** The chosen stage was moved. */
+export function noteMove(edited: Recipe): void {
+  if (kindInfo(stageOf(edited, get().selected)?.kind ?? "")?.louder) movedAt = performance.now();
+}
+
+/** Take up an estimate of equal loudness where no survey knows better. */
+export function estimateMatch(match: Match): void {
   const moving = get().matchMoving && performance.now() - movedAt < MOVING_MS;
   // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure; while
   // a hand moves what makes louder it follows the hand
@@ -355,7 +198,8 @@ export function setPlaying(playing: boolean): void {
   if (!playing) keepView();
 }
 
-function stopAtEnd(): void {
+/** The sound has ended. */
+export function stopAtEnd(): void {
   setPlaying(false);
   player?.ask({ type: "seek", song: 0 });
 }
@@ -422,7 +266,7 @@ function keepView(at?: number): void {
 }
 
 /** What is to be kept of how the bench is left is kept now: another song is going to be there. */
-function saveView(): void {
+export function saveView(): void {
   if (viewTimer === null) return;
   clearTimeout(viewTimer);
   viewTimer = null;
