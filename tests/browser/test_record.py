@@ -100,7 +100,7 @@ def test_a_level_is_typed_and_a_gap_becomes_a_crossfade(record):
     expect(page.get_by_label("Level of High")).to_have_value("−2.5 dB")
     page.reload()
     expect(page.get_by_label("Level of High")).to_have_value("−2.5 dB")
-    page.get_by_role("button", name="Start, end and fades of High").click()
+    page.get_by_role("button", name="fades, ends of High").click()
     page.evaluate(AXE)
     assert page.evaluate(OBJECTIONS) == []
     page.keyboard.press("Escape")

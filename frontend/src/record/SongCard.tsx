@@ -23,12 +23,18 @@ export function SongCard({ song, onChange }: Props) {
     <Popover.Root>
       <Popover.Trigger
         className="px-1 text-[11px] text-mute hover:text-ink"
-        aria-label={`Start, end and fades of ${song.title}`}
+        aria-label={`fades, ends of ${song.title}`}
       >
-        fades, ends ▾
+        fades, ends <span aria-hidden>▾</span>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="menu w-[290px] p-3!" side="bottom" align="start" sideOffset={2}>
+        <Popover.Content
+          aria-label={`Start, end and fades of ${song.title}`}
+          className="menu w-[290px] p-3!"
+          side="bottom"
+          align="start"
+          sideOffset={2}
+        >
           <div className="grid grid-cols-[1fr_auto] items-center gap-y-1">
             <span>Starts at</span>
             <InlineNumber

@@ -28,7 +28,13 @@ export function SetLevel({ stage }: { stage: Stage }) {
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger className="plain whitespace-nowrap">set the level …</Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="menu w-[330px] p-3!" side="bottom" align="start" sideOffset={4}>
+        <Popover.Content
+          aria-label="Set the level"
+          className="menu w-[330px] p-3!"
+          side="bottom"
+          align="start"
+          sideOffset={4}
+        >
           <Asking stage={stage} close={() => setOpen(false)} />
         </Popover.Content>
       </Popover.Portal>
