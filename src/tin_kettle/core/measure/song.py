@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -27,10 +28,18 @@ class SongMeter:
 
     def feed(self, block: NDArray[np.float64]) -> None:
         """Hear (2, frames); a mono file as two equal channels."""
+        for part in self.parts:
+            part(block)
+
+    @property
+    def parts(self) -> tuple[Callable[[NDArray[np.float64]], None], ...]:
+        """What hears a block, as long as each other and apart: they may do so at once."""
+        return self._hear_levels, self._spectrum.feed
+
+    def _hear_levels(self, block: NDArray[np.float64]) -> None:
         self.loudness.feed(block)
         self.true_peak.feed(block)
         self._sums.feed(block)
-        self._spectrum.feed(block)
 
     def finish(self) -> Measures:
         """The measurements; nothing may be fed after."""
