@@ -270,3 +270,17 @@ def test_the_whole_record_is_one_file_with_a_cue_sheet_into_it(folder):
         "INDEX 01 00:04:38",
         "INDEX 01 00:06:38",
     ]
+
+
+def test_a_spec_may_want_nothing_left_near_the_upper_end(folder):
+    t = np.arange(3 * RATE_HZ) / RATE_HZ
+    high = 0.3 * np.sin(2 * np.pi * 22500 * t)
+    write_wav(folder / "b.wav", np.stack([high, high]) + tone(1000, -20, 3), RATE_HZ)
+    record = parse_record({**RECORD, "songs": RECORD["songs"][1:]})
+    left = []
+    for band_limit in (False, True):
+        spec = {**SPEC, "name": f"Limit {band_limit}", "container": "wav", "bits": "32f", "band_limit": band_limit}
+        (found,) = deliver(record, folder, [parse_spec(spec)], folder / "out")
+        power = np.abs(np.fft.rfft(soundfile.read(found.file)[0][:, 0])) ** 2
+        left.append(power[np.fft.rfftfreq(3 * RATE_HZ, 1 / RATE_HZ) > 21900].sum())
+    assert left[1] < 1e-8 * left[0]

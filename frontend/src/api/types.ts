@@ -80,6 +80,8 @@ export interface SongHeard {
   wave: [number[], number[]];
   short_term_lufs: (number | null)[];
   seconds: number;
+  /** where it begins and ends to sound, in seconds of the song */
+  sounds_s: [number, number];
   integrated_lufs: number | null;
   loudness_range_lu: number | null;
   max_short_term_lufs: number | null;

@@ -141,7 +141,11 @@ export function RecordSongs({ record, heard, played }: Props) {
                   onValue={(gain_db) => change(song, `level ${formatDb(gain_db, true)}`, { gain_db })}
                 />
               </div>
-              <SongCard song={song} onChange={(label, next) => change(song, label, next)} />
+              <SongCard
+                song={song}
+                sounds={own?.sounds_s}
+                onChange={(label, next) => change(song, label, next)}
+              />
             </div>
             <div className="h-[62px] min-w-0 max-[1100px]:h-[54px]">
               <div className="relative h-full" style={{ width: `${(100 * secondsOf(song)) / longest}%` }}>

@@ -12,11 +12,13 @@ const SHAPES = [
 
 interface Props {
   song: RecordSong;
+  /** where it begins and ends to sound, in seconds; nothing until it is surveyed */
+  sounds: [number, number] | undefined;
   onChange: (label: string, change: Partial<Laid>) => void;
 }
 
 /** How a song lies in the record: what is left of it, how it fades, its code. */
-export function SongCard({ song, onChange }: Props) {
+export function SongCard({ song, sounds, onChange }: Props) {
   const whole = song.frames / song.rate_hz;
   const seconds = { unit: "s", step: 0.1, decimals: 2, className: "w-[76px] text-right" };
   return (
@@ -73,6 +75,16 @@ export function SongCard({ song, onChange }: Props) {
               onValue={(fade_out_s) => onChange("fade out", { fade_out_s })}
             />
           </div>
+          {sounds && (
+            <button
+              type="button"
+              className="plain mt-1"
+              title="Starts where it begins to sound and ends where it has died away, with a breath on both sides"
+              onClick={() => onChange("trimmed to silence", { start_s: sounds[0], end_s: sounds[1] })}
+            >
+              trim to silence
+            </button>
+          )}
           <div className="mt-2">
             <Segments
               label="Shape of the fades"

@@ -16,7 +16,7 @@ from tin_kettle.core.listen.match import match_all
 from tin_kettle.core.measure.loudness import SHORT_TERM_SLOTS, running_lufs, stereo_energy
 from tin_kettle.core.measure.tonal import BANDS_HZ
 from tin_kettle.core.record.document import SongLaid
-from tin_kettle.core.record.laid_out import Excerpts, RecordSource, left_of
+from tin_kettle.core.record.laid_out import Excerpts, RecordSource, left_of, sounding_s
 from tin_kettle.core.record.standing_out import HIGHEST_HZ, LOWEST_HZ, level_in_record, relative_tones, standing_out
 from tin_kettle.core.survey.survey import Survey, columns
 from tin_kettle.store import records as kept
@@ -163,6 +163,7 @@ def _song(survey: Survey, laid: SongLaid, count: int) -> dict[str, Any]:
     return {
         "wave": wave(survey, start, end, count),
         "short_term_lufs": [None if value < -70 else round(float(value), 1) for value in short],
+        "sounds_s": [round(at, 2) for at in sounding_s(stereo_energy(survey.slots))],
         "seconds": (end - start) / survey.rate_hz,
         "integrated_lufs": None if level is None else round(level, 2),
         "loudness_range_lu": measures["loudness_range_lu"],

@@ -8,7 +8,7 @@ from tin_kettle.core.dsp.fades import fade_gains
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.record.document import SongLaid
-from tin_kettle.core.record.laid_out import Excerpts, RecordSource
+from tin_kettle.core.record.laid_out import Excerpts, RecordSource, sounding_s
 from tin_kettle.core.record.standing_out import relative_tones, standing_out
 from tin_kettle.core.survey.survey import survey_song
 
@@ -137,3 +137,12 @@ def test_a_join_that_jumps_is_told_with_both_songs(surveys):
     again = standing_out([(first, SongLaid(end_s=9.5)), (surveys["a"], SongLaid())])
     assert not [one for one in again if len(one.songs) == 2 and one.value < -5]
     assert standing_out([(first, SongLaid())]) == []
+
+
+def test_silence_about_a_song_is_found_with_a_breath_left():
+    energy = np.concatenate([np.zeros(200), np.full(300, 1e-3), np.geomspace(1e-3, 1e-9, 300)])
+    start, end = sounding_s(energy)
+    assert start == pytest.approx(1.9)
+    assert end == pytest.approx(5.0 + 2.0 + 0.1, abs=0.02), "the fade below -70 dB is not missed"
+    assert sounding_s(np.zeros(100)) == (0.0, 1.0), "silence is left as it is"
+    assert sounding_s(np.ones(50)) == (0.0, 0.5)

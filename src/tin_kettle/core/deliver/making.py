@@ -81,6 +81,7 @@ def _settings(spec: Spec, laid: SongLaid) -> PrintSettings:
         bits="32f" if spec.container in LOSSY or spec.bits == "32f" else "16" if spec.bits == 16 else "24",
         rate_hz=spec.rate_hz,
         dither=spec.dither,
+        band_limit=spec.band_limit,
         gain_db=laid.gain_db,
         fade_in_s=laid.fade_in_s,
         fade_out_s=laid.fade_out_s,

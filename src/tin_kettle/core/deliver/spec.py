@@ -35,6 +35,7 @@ class Spec(_Part):
         rate_hz: null keeps the source's.
         bits: of a sample; lossy containers have ``kbit_s`` instead.
         ceiling_dbtp: highest true peak.
+        band_limit: whether nothing is left near the upper end, 20.6 kHz and above, at the file's rate.
         whole: whether the record is one file, with a cue sheet into it, instead of a file a song.
         tags: whether the file says what it is, where its container can.
         naming: of files, with ``{number}``, ``{title}``, ``{record}`` and ``{artist}``.
@@ -50,6 +51,7 @@ class Spec(_Part):
     dither: Literal["none", "tpdf", "shaped"] | None = None
     ceiling_dbtp: float | None = Field(default=None, ge=-24, le=0)
     loudness: Loudness | None = None
+    band_limit: bool = False
     tags: bool = True
     whole: bool = False
     naming: str = Field(default="{number:02} {title}", min_length=1, max_length=200)

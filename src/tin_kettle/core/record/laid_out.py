@@ -5,16 +5,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.fades import fade_gains
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError
+from tin_kettle.core.measure.loudness import SLOTS_PER_S
 from tin_kettle.core.record.document import SongLaid
 from tin_kettle.core.stages.processor import Block
 
 JOIN_S = 8.0
 """What is heard of each song about a join."""
+SILENT_ENERGY = 10.0 ** (-7.0)
+"""−70 dB: what a fade leaves below that is not missed."""
+BREATH_S = 0.1
 CUT_S = 0.02
 """A passage that is cut out begins and ends this softly."""
 
@@ -33,6 +38,15 @@ def left_of(laid: SongLaid, frames: int, rate_hz: int) -> tuple[int, int]:
             "let it start before it ends"
         )
     return start, end
+
+
+def sounding_s(energy: NDArray[np.float64]) -> tuple[float, float]:
+    """Where a song of K-weighted energies of 10 ms begins and ends to sound, in seconds, with a breath about it."""
+    there = np.flatnonzero(energy > SILENT_ENERGY)
+    if not there.size:
+        return 0.0, len(energy) / SLOTS_PER_S
+    first, last = there[0] / SLOTS_PER_S - BREATH_S, (there[-1] + 1) / SLOTS_PER_S + BREATH_S
+    return max(0.0, float(first)), min(float(last), len(energy) / SLOTS_PER_S)
 
 
 class RecordSource:
