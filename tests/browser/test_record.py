@@ -148,7 +148,12 @@ def test_a_record_is_made_deleted_and_brought_back_and_a_song_opens_on_the_bench
     rows = {row["title"]: row["deleted"] for row in record.server.ask("/api/records")}
     assert (rows[record.title], rows["Tide Table"]) == (False, False)
     page.go_back()
-    page.get_by_label("Songs of the record").get_by_role("button", name="Music", exact=True).click()
+    songs = page.get_by_label("Songs of the record")
+    page.get_by_role("button", name="fades, ends of Low").click()
+    page.get_by_label("Move to").select_option(label="Tide Table")
+    expect(songs.get_by_role("button", name="High, song 1 of 2")).to_be_visible()
+    page.keyboard.press("Escape")
+    songs.get_by_role("button", name="Music", exact=True).click()
     page.get_by_label("Song map").wait_for()
     assert "/songs/" in page.url
     page.get_by_role("button", name="Record", exact=True).click()

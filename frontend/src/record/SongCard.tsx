@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 import type { Laid, RecordSong } from "../api/types";
 import { InlineNumber } from "../ui/InlineNumber";
 import { Segments } from "../ui/Segments";
+import { MoveSong } from "./MoveSong";
 import { secondsOf } from "./places";
 
 const SHAPES = [
@@ -107,6 +108,7 @@ export function SongCard({ song, sounds, onChange }: Props) {
               }}
             />
           </label>
+          <MoveSong song={song} />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

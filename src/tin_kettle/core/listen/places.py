@@ -41,9 +41,16 @@ PLACES: dict[PlaceName, Place] = {
         Place("radio", "Kitchen radio", "One speaker in a box: thick near 250 Hz, dull above 7 kHz.", True),
         Place("car", "Car", "A small room with a strong low end and soft highs."),
         Place("club", "Club", "A large system in mono: what is only wide is gone, lows are up.", True),
-        Place("converter", "Cheap converter", "Clips what peaks above full scale between the samples."),
         Place(
-            "streaming", "Streaming service", f"Turns a song that is louder than −{-STREAMING_LUFS:g} LUFS down to it."
+            "converter",
+            "Cheap converter",
+            "Clips what peaks above full scale between the samples: BS.1770's true peak tells.",
+        ),
+        Place(
+            "streaming",
+            "Streaming service",
+            f"Turns a song louder than −{-STREAMING_LUFS:g} LUFS, by ITU-R BS.1770 over all of it, down to that; softer "
+            "ones stay, and nothing is limited.",
         ),
     )
 }
