@@ -49,8 +49,8 @@ PLACES: dict[PlaceName, Place] = {
         Place(
             "streaming",
             "Streaming service",
-            f"Turns a song louder than −{-STREAMING_LUFS:g} LUFS, by ITU-R BS.1770 over all of it, down to that; softer "
-            "ones stay, and nothing is limited.",
+            f"Turns a song louder than −{-STREAMING_LUFS:g} LUFS, by ITU-R BS.1770 over all of it, down to that; "
+            "softer ones stay, and nothing is limited.",
         ),
     )
 }
