@@ -71,7 +71,10 @@ def test_a_song_that_came_since_stays_behind_the_others_on_undo(library, record,
 @pytest.mark.parametrize(
     ("change", "error", "says"),
     [
-        ({"title": ""}, RecordError, r"\$.title"),
+        ({"title": ""}, RecordError, r"\$.title: is empty; write something"),
+        ({"title": "x" * 201}, RecordError, r"\$.title: has 201 characters; at most 200 are allowed"),
+        ({"date": "2026-02-30"}, RecordError, "a day as 2026-11-26 is allowed"),
+        ({"upc": "12"}, RecordError, "12 or 13 digits are allowed"),
         ({"upc": "036000291453"}, RecordError, "check digit is 2"),
         ({"songs": []}, RecordError, "not the record's songs"),
         ({"year": 2026}, RecordError, "year"),
@@ -82,6 +85,12 @@ def test_what_is_no_state_of_the_record_is_refused(library, record, change, erro
     with pytest.raises(error, match=says):
         change_record(library, record, before.edit, "edit", {**document(before), **change})
     assert get_record(library, record) == before
+
+
+def test_a_record_may_have_more_songs_than_a_disc(library, record, source):
+    for number in range(100):
+        add_song(library, "Slack Water", f"Take {number}", {"mix": source}, recipe_of(), artist="Ferry Ticket Ensemble")
+    assert len(get_record(library, record).state.songs) == 103
 
 
 def test_two_windows_do_not_write_over_each_other(library, record):

@@ -11,6 +11,7 @@ import soundfile
 
 from tests.conftest import RATE_HZ, music, recipe_of, write_wav
 from tests.web.conftest import until
+from tin_kettle.core.errors import KettleError
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.web.records import record_sound
 
@@ -173,3 +174,39 @@ def test_records_are_made_put_away_deleted_and_brought_back(client, record):
     assert [song["title"] for song in client.get("/api/songs").get_json()] == ["Slack Water"]
     client.post(f"/api/records/{made}/deleted", json={"on": False})
     assert len(client.get("/api/songs").get_json()) == 2
+
+
+def test_a_song_that_cannot_be_mastered_is_told_once_and_tried_again(app, client, record):
+    here = app.extensions["tin_kettle"]
+    (song, _) = client.get(f"/api/records/{record}").get_json()["songs"]
+    sha256 = client.get(f"/api/songs/{song['id']}").get_json()["sources"]["mix"]["sha256"]
+    path = here.library.folder("audio") / f"{sha256}.wav"
+    whole = path.read_bytes()
+    path.write_bytes(b"no sound")
+    url = f"/api/records/{record}/playable"
+    failed = until(lambda: client.get(url).get_json(), lambda told: told["state"] != "running")
+    assert (failed["state"], bool(failed["problem"])) == ("failed", True)
+    path.write_bytes(whole)
+    assert until(lambda: client.get(url).get_json(), lambda told: told["state"] == "done")["frames"] > 0
+
+
+def test_equal_loudness_waits_for_the_surveys_and_says_so(app, client, record):
+    until(lambda: client.get(f"/api/records/{record}/playable").get_json(), lambda told: told["state"] == "done")
+    here = app.extensions["tin_kettle"]
+    with pytest.raises(KettleError, match="still being surveyed"):
+        record_sound(here, record, "all", equal=True)
+
+
+def test_trims_that_leave_nothing_are_told_where_they_are_looked_at(client, record):
+    until(lambda: client.get(f"/api/records/{record}/heard").get_json(), lambda told: told["work"] is None)
+    changed(client, record, "late", lambda state: state["songs"][0].update(start_s=50.0))
+    answer = client.get(f"/api/records/{record}/heard")
+    assert answer.status_code == 400
+    assert "nothing is left of a song of 3 s" in answer.get_json()["problem"]
+
+
+@pytest.mark.parametrize("code", ["abc", "ZZABC260000", "zzabc2600001"])
+def test_a_code_that_is_none_is_refused_with_what_one_is(client, record, code):
+    answer = changed(client, record, "code", lambda state: state["songs"][0].update(isrc=code))
+    assert answer.status_code == 400
+    assert f"isrc '{code}' is none; two letters" in answer.get_json()["problem"]

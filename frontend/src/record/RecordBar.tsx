@@ -10,17 +10,20 @@ import type { RecordNow } from "../api/types";
 import type { Playing } from "./usePlayable";
 import { useHearing } from "./useRecord";
 
-const LEVELS = [
-  { value: "own", label: "their own level" },
-  { value: "equal", label: "equal loudness" },
-] as const;
 const PARTS = [
   { value: "all", label: "all of it" },
   { value: "joins", label: "only the joins" },
 ] as const;
 
+interface Props {
+  record: RecordNow | undefined;
+  playing: Playing;
+  /** whether the loudness of all songs is known */
+  known: boolean;
+}
+
 /** How the record is heard; nothing here is ever part of a delivery. */
-export function RecordBar({ record, playing }: { record: RecordNow | undefined; playing: Playing }) {
+export function RecordBar({ record, playing, known }: Props) {
   const { played, progress, problem } = playing;
   const { part, level } = useHearing();
   const at = useHeard(() =>
@@ -39,16 +42,17 @@ export function RecordBar({ record, playing }: { record: RecordNow | undefined; 
           <output aria-label="Position" className="block text-[16px] font-bold [font-stretch:92%]">
             {at}
           </output>
-          <span className="cap">
-            song {song + 1} of {titles.length}
-          </span>
+          <span className="cap">{titles.length ? `song ${song + 1} of ${titles.length}` : "no songs"}</span>
         </div>
         <div>
           <div className="cap mb-[2px]">Heard at</div>
           <Segments
             label="Heard at"
             value={level}
-            options={LEVELS}
+            options={[
+              { value: "own", label: "their own level" },
+              { value: "equal", label: "equal loudness", disabled: !known },
+            ]}
             onChange={(next) => useHearing.setState({ level: next })}
           />
         </div>
@@ -79,7 +83,9 @@ export function RecordBar({ record, playing }: { record: RecordNow | undefined; 
           </>
         ) : (
           <span className="text-mute">
-            mastering the songs so that they play in a row · {Math.round(100 * progress)} %
+            {titles.length
+              ? `mastering the songs so that they play in a row · ${Math.round(100 * progress)} %`
+              : "nothing to play yet"}
           </span>
         )}
       </div>

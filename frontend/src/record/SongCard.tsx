@@ -1,5 +1,6 @@
 import { Popover } from "radix-ui";
 import type { Laid, RecordSong } from "../api/types";
+import { InlineCode } from "../ui/InlineCode";
 import { InlineNumber } from "../ui/InlineNumber";
 import { Segments } from "../ui/Segments";
 import { MoveSong } from "./MoveSong";
@@ -94,20 +95,14 @@ export function SongCard({ song, sounds, onChange }: Props) {
               onChange={(fade_shape) => onChange("shape of fades", { fade_shape })}
             />
           </div>
-          <label className="mt-2 flex items-center gap-2">
-            ISRC
-            <input
-              className="min-w-0 flex-1 border border-line bg-well px-2 py-[2px]"
-              defaultValue={song.isrc ?? ""}
-              placeholder="none"
-              maxLength={15}
-              onKeyDown={(event) => event.stopPropagation()}
-              onBlur={(event) => {
-                const code = event.target.value.replace(/[\s-]/g, "").toUpperCase() || null;
-                if (code !== song.isrc) onChange("ISRC", { isrc: code });
-              }}
+          <div className="mt-2">
+            <InlineCode
+              label="ISRC"
+              hint="none"
+              value={song.isrc}
+              onValue={(code) => onChange("ISRC", { isrc: code?.replaceAll("-", "") ?? null })}
             />
-          </label>
+          </div>
           <MoveSong song={song} />
         </Popover.Content>
       </Popover.Portal>

@@ -6,6 +6,7 @@ import type { RecordHeard, RecordNow } from "../api/types";
 import { complain, useBench } from "../state/store";
 
 const ASK_MS = 700;
+const POLL_MS = 5000;
 const COLUMNS = 440;
 
 /** How the record is heard, and which parts of it. */
@@ -14,30 +15,40 @@ export const useHearing = create<{ part: "all" | "joins"; level: "own" | "equal"
   level: "own",
 }));
 
-export function useRecord(): RecordNow | undefined {
+/** The record as it stands, or why it cannot be shown. */
+export function useRecord(): { record: RecordNow | undefined; problem: string | null } {
   const id = useBench((s) => s.record ?? 0);
-  const { data } = useQuery({
+  const { data, error } = useQuery({
     queryKey: ["record", id],
     queryFn: () => api.record(id),
     enabled: id > 0,
     // songs may still come into it
-    refetchInterval: () => (waiting ? false : 5000),
+    refetchInterval: ({ state }) => (waiting || state.error ? false : POLL_MS),
+    retry: false,
   });
-  return data;
+  return { record: data, problem: error?.message ?? null };
 }
 
-export function useRecordHeard(record: RecordNow | undefined): RecordHeard | undefined {
-  const { data } = useQuery({
+/** What the record measures, as far as it is known, or why it is not. */
+export function useRecordHeard(record: RecordNow | undefined): {
+  heard: RecordHeard | undefined;
+  problem: string | null;
+} {
+  const { data, error } = useQuery({
     queryKey: ["record-heard", record?.id, record?.edit, record?.songs.length],
     queryFn: () => api.recordHeard(record!.id, COLUMNS),
     enabled: record !== undefined,
     refetchInterval: ({ state }) =>
-      state.data && !state.data.papers && !["failed", "stopped"].includes(state.data.work?.state ?? "")
+      !state.error &&
+      state.data &&
+      !state.data.papers &&
+      !["failed", "stopped"].includes(state.data.work?.state ?? "")
         ? ASK_MS
         : false,
+    retry: false,
     placeholderData: (before) => before,
   });
-  return data;
+  return { heard: data, problem: error?.message ?? data?.work?.problem ?? null };
 }
 
 function headOf({ title, artist, date, upc }: RecordNow) {

@@ -8,6 +8,7 @@ import { ChainsTable } from "../record/ChainsTable";
 import { Delivery } from "../record/Delivery";
 import { Papers } from "../record/Papers";
 import { lengthOf } from "../record/places";
+import { RecordCard } from "../record/RecordCard";
 import { RecordBar } from "../record/RecordBar";
 import { RecordHeader } from "./RecordHeader";
 import { RecordSongs } from "../record/RecordSongs";
@@ -22,8 +23,8 @@ const PARTS = [
 
 /** All songs of a record beside each other: order, levels, joins, what stands out. */
 export default function RecordBench() {
-  const record = useRecord();
-  const heard = useRecordHeard(record);
+  const { record, problem } = useRecord();
+  const { heard, problem: unheard } = useRecordHeard(record);
   const playing = usePlayable(record);
   const { edit, step } = useRecordEdits();
   const [part, setPart] = useState<"mid" | "side">("mid");
@@ -55,6 +56,11 @@ export default function RecordBench() {
           aria-label="Record"
           className="grid min-h-0 grid-rows-[36px_minmax(150px,max-content)_minmax(120px,1fr)] bg-enamel px-[14px] pt-2"
         >
+          {!record && problem && (
+            <p role="alert" className="p-6 text-copper">
+              {problem}
+            </p>
+          )}
           {record && (
             <>
               <div className="flex items-center gap-2">
@@ -74,6 +80,10 @@ export default function RecordBench() {
                   {record.songs.length} songs · {formatTime(lengthOf(record.songs), 1)}
                   {record.archived ? " · put away" : ""}
                 </span>
+                <RecordCard
+                  record={record}
+                  onChange={(label, next) => void edit(label, (now) => ({ ...now, ...next }))}
+                />
                 <span className="ml-auto" />
                 <ChainsTable record={record} heard={heard} />
               </div>
@@ -102,9 +112,14 @@ export default function RecordBench() {
           />
           <p className="cap">each at its own loudness, against the record; shaded: where most of it lies</p>
           <h2 className="pt-1 font-[660]">What stands out</h2>
-          {heard?.work && (
+          {unheard && (
+            <p role="alert" className="text-copper">
+              {unheard}
+            </p>
+          )}
+          {heard?.work && !unheard && (
             <p role="status" className="text-mute">
-              {heard.work.problem ?? `surveying the songs · ${Math.round(100 * heard.work.progress)} %`}
+              surveying the songs · {Math.round(100 * heard.work.progress)} %
             </p>
           )}
           <ul aria-label="What stands out">
@@ -120,7 +135,7 @@ export default function RecordBench() {
           {record && record.songs.length > 0 && <Papers record={record} ready={heard?.papers ?? false} />}
         </aside>
       </div>
-      <RecordBar record={record} playing={playing} />
+      <RecordBar record={record} playing={playing} known={heard?.work === null} />
       <Notice />
     </main>
   );

@@ -26,6 +26,8 @@ const { client } = vi.hoisted(() => {
   };
 });
 vi.mock("../api/client", () => client);
+const hand = vi.hoisted(() => ({ isPressed: vi.fn(() => false) }));
+vi.mock("./hand", () => hand);
 
 const { edit, keepMine, moveParam, onEdit, onOpenAgain, pretend, standing, step, takeTheirs, takeUp } =
   await import("./edits");
@@ -256,6 +258,19 @@ describe("an edit", () => {
     rest();
     await vi.advanceTimersByTimeAsync(1);
     expect(saves().at(-1)!.id, "another movement").not.toBe(saves()[0]!.id);
+  });
+
+  it("that pauses while the button is down is the same movement still", async () => {
+    hand.isPressed.mockReturnValue(true);
+    moveParam("t", "gain_db", 2);
+    await vi.advanceTimersByTimeAsync(2000);
+    moveParam("t", "gain_db", 3);
+    await vi.advanceTimersByTimeAsync(2000);
+    hand.isPressed.mockReturnValue(false);
+    await vi.advanceTimersByTimeAsync(1000);
+    expect(saves().length).toBeGreaterThanOrEqual(2);
+    expect(new Set(saves().map(({ id }) => id)).size).toBe(1);
+    expect(useBench.getState().saved).toBe("saved");
   });
 
   it("whose answer was lost is named with the next, so that it is nobody else's", async () => {

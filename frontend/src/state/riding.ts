@@ -6,6 +6,7 @@ import { rideOf, timed, valueAt } from "../tree/course";
 import { declaredAt } from "../tree/declared";
 import { touchedBetween } from "../tree/touched";
 import { keep, nextRevision, onHand } from "./edits";
+import { isPressed, watchPointer } from "./hand";
 import { currentPlayer, heardSong } from "./listening";
 import { onBlocks } from "./opening";
 import { complain, useBench } from "./store";
@@ -58,26 +59,15 @@ let heard = new Heard();
 let changed = new Set<Held>();
 /** what is to be let go with the next state that is sent */
 let leaving = new Set<Held>();
-let pressed = false;
 let idle: ReturnType<typeof setTimeout> | null = null;
 let sending: ReturnType<typeof setTimeout> | null = null;
 let sentAt = -Infinity;
 
 /** Watch for the hand that lets go; returns how to stop that. */
 export function watchHand(): () => void {
-  const down = () => (pressed = true);
-  const up = () => {
-    pressed = false;
+  return watchPointer(() => {
     if (holding.size) letGoSoon();
-  };
-  window.addEventListener("pointerdown", down, true);
-  window.addEventListener("pointerup", up, true);
-  window.addEventListener("pointercancel", up, true);
-  return () => {
-    window.removeEventListener("pointerdown", down, true);
-    window.removeEventListener("pointerup", up, true);
-    window.removeEventListener("pointercancel", up, true);
-  };
+  });
 }
 
 export function arm(armed: boolean): void {
@@ -197,12 +187,12 @@ function send(): void {
 function letGoSoon(): void {
   if (idle) clearTimeout(idle);
   idle = null;
-  if (!pressed) idle = setTimeout(letGo, IDLE_MS);
+  if (!isPressed()) idle = setTimeout(letGo, IDLE_MS);
 }
 
 function letGo(): void {
   idle = null;
-  if (pressed || holding.size === 0) return;
+  if (isPressed() || holding.size === 0) return;
   if (!recording) {
     set({ offered: true });
     return;

@@ -1,6 +1,7 @@
 /** Keeping edits: twice a second while the hand moves, at once when it rests, and in the browser until the server has it. */
 import { api, Refused } from "../api/client";
 import type { Recipe, Revision, Song } from "../api/types";
+import { isPressed } from "./hand";
 import { complain, useBench } from "./store";
 import type { Unkept } from "./store";
 
@@ -57,9 +58,15 @@ export function changed(label: string, resting: boolean): void {
     return;
   }
   if (restTimer) clearTimeout(restTimer);
-  restTimer = setTimeout(rest, REST_MS);
+  restTimer = setTimeout(restUnlessHeld, REST_MS);
   meanwhileTimer ??= setTimeout(saveMeanwhile, MEANWHILE_MS);
   noteTimer ??= setTimeout(note, NOTE_MS);
+}
+
+/** A hand that only pauses in a drag has not let go. */
+function restUnlessHeld(): void {
+  if (isPressed()) restTimer = setTimeout(restUnlessHeld, REST_MS);
+  else rest();
 }
 
 /** The hand has let go: keep what it did. */

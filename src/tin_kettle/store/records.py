@@ -25,7 +25,7 @@ class KeptSong(SongLaid):
 class RecordState(RecordHead):
     """What an edit of a record changes: its names and numbers, its songs in order."""
 
-    songs: tuple[KeptSong, ...] = Field(max_length=99, strict=False)
+    songs: tuple[KeptSong, ...] = Field(strict=False)
 
 
 @dataclass(frozen=True)

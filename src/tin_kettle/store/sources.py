@@ -7,7 +7,7 @@ import sqlite3
 import uuid
 import zipfile
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -159,6 +159,11 @@ def _source_of_bus(row: sqlite3.Row) -> KeptSource:
 def source_path(library: Library, source: KeptSource) -> Path:
     """Where the file lies."""
     return library.folder("audio") / (source.sha256 + source.suffix)
+
+
+def source_files(library: Library, sources: Mapping[str, KeptSource]) -> dict[str, str]:
+    """Bus id → where its file lies, as a worker is told."""
+    return {bus_id: str(source_path(library, source)) for bus_id, source in sources.items()}
 
 
 def load_waveform(library: Library, sha256: str) -> Pyramid:

@@ -38,8 +38,5 @@ def coded(song_id: int) -> Response:
         "out": out,
         "added": added,
     }
-    job = here.trials.find(here, song_id, keys["coded"], task)
-    told = {"state": job.state, "progress": round(job.progress, 4), "problem": job.problem, "found": job.result}
-    if job.state == "failed":
-        here.trials.forget_failed()
+    told = here.trials.tell(here, song_id, keys["coded"], task)
     return jsonify({**told, **{what: f"{what}:{about}:{key}" for what, key in keys.items()}})

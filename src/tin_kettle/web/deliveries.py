@@ -21,7 +21,7 @@ from tin_kettle.store import specs as specs_kept
 from tin_kettle.store.deliveries import DeliveryRow
 from tin_kettle.store.records import KeptSong, RecordState, get_record
 from tin_kettle.store.songs import current_revision
-from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.asked import Asked, Number, asked
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
@@ -159,7 +159,7 @@ def _begin(record_id: int, state: RecordState, song: KeptSong, spec: Spec, wante
     task = {
         "do": "deliver",
         "recipe": dump_recipe(revision.recipe),
-        "sources": {bus: str(source_path(library, source)) for bus, source in song_sources(library, song.id).items()},
+        "sources": source_files(library, song_sources(library, song.id)),
         "out": str(out),
         "spec": spec.model_dump(mode="json"),
         "laid": song.model_dump(mode="json", exclude={"id", "title"}),

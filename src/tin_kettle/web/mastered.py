@@ -10,7 +10,7 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision, list_songs
-from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.context import Context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.surveys import content_of
@@ -24,7 +24,7 @@ class Mastered:
         self._running: dict[int, tuple[Path, Job]] = {}
 
     def find(self, here: Context, song_id: int) -> Path | Job:
-        """The song as it stands as a file, begun where there is none, and again where it failed before."""
+        """The song as it stands as a file, begun where there is none; one that failed is told once."""
         recipe = current_revision(here.library, song_id).recipe
         path = _path(here.library, song_id, recipe)
         with self._lock:
@@ -32,14 +32,14 @@ class Mastered:
                 path.touch()  # those that nobody plays any more are swept first
                 return path
             running = self._running.get(song_id)
-            if running and running[0] == path and running[1].state in ("waiting", "running"):
+            if running and running[0] == path and running[1].state in ("waiting", "running", "failed"):
+                if running[1].state == "failed":
+                    # told once; asked again it is begun anew
+                    del self._running[song_id]
                 return running[1]
             if running:
                 here.jobs.stop("print", running[1])
-            files = {
-                bus_id: str(source_path(here.library, source))
-                for bus_id, source in song_sources(here.library, song_id).items()
-            }
+            files = source_files(here.library, song_sources(here.library, song_id))
             task = {"do": "mastered", "recipe": dump_recipe(recipe), "sources": files, "out": str(path)}
             job = here.jobs.start("print", task)
             self._running[song_id] = (path, job)

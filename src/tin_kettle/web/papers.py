@@ -8,7 +8,6 @@ from collections.abc import Callable
 from pathlib import PurePosixPath
 from typing import Any, cast
 
-import numpy as np
 from flask import Blueprint, Response, request, send_file
 
 from tin_kettle.core.deliver.cue import cue_sheet
@@ -17,21 +16,22 @@ from tin_kettle.core.deliver.papers import Sheet, SheetFile, SheetSong, figures_
 from tin_kettle.core.deliver.sheet_html import sheet_html
 from tin_kettle.core.deliver.sheet_pdf import sheet_pdf
 from tin_kettle.core.errors import KettleError, LibraryError
-from tin_kettle.core.measure.loudness import SHORT_TERM_SLOTS, running_lufs, stereo_energy
+from tin_kettle.core.recipe.describe import chain_in_words
 from tin_kettle.core.record.laid_out import left_of
+from tin_kettle.core.record.levels import measures_in_record, short_term_in_record
 from tin_kettle.core.record.standing_out import standing_out
-from tin_kettle.core.survey.survey import Survey, columns
+from tin_kettle.core.survey.by_section import by_section
+from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store import deliveries as kept
 from tin_kettle.store.records import KeptSong, RecordState, get_record
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web.context import context
 from tin_kettle.web.deliveries import shown
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.surveys import SLOT_S, look
+from tin_kettle.web.surveys import look
 
 blueprint = Blueprint("papers", __name__, url_prefix="/api")
 POINTS = 300
-_LEVELS = ("integrated_lufs", "max_momentary_lufs", "max_short_term_lufs", "true_peak_dbtp", "sample_peak_dbfs")
 
 
 def _sheet(record_id: int) -> Sheet:
@@ -58,20 +58,18 @@ def _surveyed(song: KeptSong, name: str) -> Survey:
 def _song(song: KeptSong, now: Survey, received: Survey) -> SheetSong:
     recipe = current_revision(context().library, song.id).recipe
     start, end = left_of(song, now.frames, now.rate_hz)
-    mastered = dict(now.measures)
-    for name in _LEVELS:
-        if mastered[name] is not None:
-            mastered[name] += song.gain_db
-    sections = []
-    for section in recipe.sections:
-        lufs = now.lufs(*(round(at * now.rate_hz) for at in (section.start_s, section.end_s)))
-        sections.append((section.name or section.id, None if lufs is None else lufs + song.gain_db))
-    running = running_lufs(stereo_energy(now.slots), SHORT_TERM_SLOTS) + song.gain_db
-    row = columns(running, now.rate_hz * SLOT_S, start, end, POINTS, np.maximum)
-    chain = [f"{stage.declared.title}: {stage.declared.summary(stage.params)}" for stage in recipe.stages() if stage.on]
-    short = [None if value < -70 else float(value) for value in row]
-    seconds = (end - start) / now.rate_hz
-    return SheetSong(song.title, song, seconds, chain, received.measures, mastered, sections, short)
+    rows = by_section(now, recipe)
+    levels = [(row["name"], row["integrated_lufs"]) for row in rows]
+    return SheetSong(
+        title=song.title,
+        laid=song,
+        seconds=(end - start) / now.rate_hz,
+        chain=[f"{stage['title']}: {stage['summary']}" for stage in chain_in_words(recipe)],
+        received=received.measures,
+        mastered=measures_in_record(now, song),
+        sections=[(name, None if lufs is None else lufs + song.gain_db) for name, lufs in levels],
+        short_term_lufs=short_term_in_record(now, song, POINTS),
+    )
 
 
 def _files(record_id: int, state: RecordState) -> list[SheetFile]:

@@ -16,7 +16,7 @@ from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import prints as kept
 from tin_kettle.store.prints import PrintRow
 from tin_kettle.store.songs import current_revision, get_song
-from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.asked import Asked, Number, asked
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
@@ -53,7 +53,7 @@ def begin(song_id: int) -> Response:
     named = title if part == MASTER else f"{title} {part}"
     file_name = f"{named} r{revision.id}.{given.format}"
     print_id = kept.add_print(library, song_id, revision.id, file_name, settings)
-    files = {bus_id: str(source_path(library, s)) for bus_id, s in song_sources(library, song_id).items()}
+    files = source_files(library, song_sources(library, song_id))
     out = kept.print_path(library, print_id, file_name)
     printing = context().printing
     task = {"recipe": dump_recipe(recipe), "sources": files, "out": str(out), "settings": settings}

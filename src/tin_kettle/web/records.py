@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any, Literal
 
-import numpy as np
 from flask import Blueprint, Response, jsonify, request
 
-from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.match import match_all
-from tin_kettle.core.measure.loudness import SHORT_TERM_SLOTS, running_lufs, stereo_energy
+from tin_kettle.core.measure.loudness import stereo_energy
 from tin_kettle.core.measure.tonal import BANDS_HZ
+from tin_kettle.core.recipe.describe import chain_in_words
 from tin_kettle.core.record.document import SongLaid
 from tin_kettle.core.record.laid_out import Excerpts, RecordSource, left_of, sounding_s
-from tin_kettle.core.record.standing_out import HIGHEST_HZ, LOWEST_HZ, level_in_record, relative_tones, standing_out
-from tin_kettle.core.survey.survey import Survey, columns
+from tin_kettle.core.record.levels import measures_in_record, short_term_in_record
+from tin_kettle.core.record.standing_out import HIGHEST_HZ, LOWEST_HZ, relative_tones, standing_out
+from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store import records as kept
 from tin_kettle.store.records import RecordNow
 from tin_kettle.store.songs import current_revision
@@ -26,11 +25,12 @@ from tin_kettle.store.sources import song_sources
 from tin_kettle.web.asked import Asked, Number, asked, whole_number
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.surveys import SLOT_S, look, waiting, wave
+from tin_kettle.web.surveys import look, waiting, wave
 
 blueprint = Blueprint("records", __name__, url_prefix="/api")
 MOST_COLUMNS = 2000
 Part = Literal["all", "joins"]
+FIGURES = ("integrated_lufs", "loudness_range_lu", "max_short_term_lufs", "max_momentary_lufs", "true_peak_dbtp")
 
 
 class RecordAsked(Asked):
@@ -129,14 +129,15 @@ def move(song_id: int) -> Response:
 @blueprint.get("/records/<int:record_id>/heard")
 def heard(record_id: int) -> Response:
     """Waveform, loudness and figures of every song that is surveyed; tone and what stands out when all are."""
-    record = kept.get_record(context().library, record_id).state
+    library = context().library
+    record = kept.get_record(library, record_id).state
     count = min(max(whole_number("columns", 400), 1), MOST_COLUMNS)
     found = {song.id: look(song.id) for song in record.songs}
     surveyed = [(survey, song) for song in record.songs if isinstance(survey := found[song.id], Survey)]
     told: dict[str, Any] = {
         "work": waiting(*found.values()) if found else None,
         "songs": {song.id: _song(survey, song, count) for survey, song in surveyed},
-        "chains": {song.id: _chain(song.id) for song in record.songs},
+        "chains": {song.id: chain_in_words(current_revision(library, song.id).recipe) for song in record.songs},
         "papers": False,
         "tone": None,
         "stands_out": [],
@@ -152,33 +153,14 @@ def heard(record_id: int) -> Response:
 
 def _song(survey: Survey, laid: SongLaid, count: int) -> dict[str, Any]:
     start, end = left_of(laid, survey.frames, survey.rate_hz)
-    running = running_lufs(stereo_energy(survey.slots), SHORT_TERM_SLOTS) + laid.gain_db
-    short = columns(running, survey.rate_hz * SLOT_S, start, end, count, np.maximum)
-    measures = survey.measures
-    shifted = {
-        name: None if measures[name] is None else round(measures[name] + laid.gain_db, 2)
-        for name in ("max_short_term_lufs", "max_momentary_lufs", "true_peak_dbtp")
-    }
-    level = level_in_record(survey, laid)
+    measures = measures_in_record(survey, laid)
     return {
         "wave": wave(survey, start, end, count),
-        "short_term_lufs": [None if value < -70 else round(float(value), 1) for value in short],
+        "short_term_lufs": short_term_in_record(survey, laid, count),
         "sounds_s": [round(at, 2) for at in sounding_s(stereo_energy(survey.slots))],
         "seconds": (end - start) / survey.rate_hz,
-        "integrated_lufs": None if level is None else round(level, 2),
-        "loudness_range_lu": measures["loudness_range_lu"],
-        **shifted,
+        **{name: None if measures[name] is None else round(measures[name], 2) for name in FIGURES},
     }
-
-
-def _chain(song_id: int) -> list[dict[str, str]]:
-    """The song's stages in words, from its buses to the master."""
-    recipe = current_revision(context().library, song_id).recipe
-    return [
-        {"kind": stage.kind, "title": stage.declared.title, "summary": stage.declared.summary(stage.params)}
-        for stage in recipe.stages()
-        if stage.on
-    ]
 
 
 def _tone(surveys: list[Survey]) -> dict[str, Any]:
@@ -226,29 +208,35 @@ def record_sound(
     """A record laid out, and what is played of it.
 
     Args:
-        equal: every song at the loudness of the quietest, as far as surveys know it.
+        equal: every song at the loudness of the quietest.
 
     Raises:
-        KettleError: some song is not there as a file yet.
+        KettleError: some song is not there as a file yet, or is not surveyed where all are to be equal.
     """
     record = kept.get_record(here.library, record_id).state
     found = here.mastered.whole(here, [song.id for song in record.songs])
     if any(isinstance(one, Job) for one in found):
         raise KettleError("the record's songs are still being mastered; play it when they are there")
-    songs: list[tuple[Source, SongLaid]] = []
-    gains = _equal_gains(here, record.songs) if equal else {}
-    for path, song in zip((one for one in found if isinstance(one, Path)), record.songs, strict=True):
-        gain_db = song.gain_db + gains.get(str(song.id), 0.0)
-        songs.append((here.opened.open(path), song.model_copy(update={"gain_db": gain_db})))
+    files = [here.opened.open(path) for path in found if isinstance(path, Path)]
+    gains = _equal_gains(here, record.songs) if equal else [0.0] * len(files)
+    songs = [
+        (file, song.model_copy(update={"gain_db": song.gain_db + gain_db}))
+        for file, song, gain_db in zip(files, record.songs, gains, strict=True)
+    ]
     laid = RecordSource(songs)
     source = Excerpts(laid, laid.joins()) if part == "joins" else laid
     return laid, source
 
 
-def _equal_gains(here: Context, songs: tuple[kept.KeptSong, ...]) -> dict[str, float]:
-    found = {song.id: here.surveys.find(here, song.id) for song in songs}
-    levels = {
-        str(song.id): level_in_record(survey, song) if isinstance(survey := found[song.id], Survey) else None
-        for song in songs
-    }
-    return match_all({name: level for name, level in levels.items() if level is not None and math.isfinite(level)})
+def _equal_gains(here: Context, songs: tuple[kept.KeptSong, ...]) -> list[float]:
+    """What each song goes down by to be as loud as the quietest."""
+    found = [here.surveys.find(here, song.id) for song in songs]
+    if any(isinstance(one, Job) for one in found):
+        raise KettleError("the songs are still being surveyed; their loudness is known when they are")
+    levels = [
+        measures_in_record(survey, song)["integrated_lufs"]
+        for survey, song in zip(found, songs, strict=True)
+        if isinstance(survey, Survey)
+    ]
+    gains = match_all({str(place): level for place, level in enumerate(levels)})
+    return list(gains.values())

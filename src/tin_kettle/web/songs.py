@@ -89,7 +89,7 @@ def add() -> Response:
         bus_id = _bus_id(name, sources)
         sources[bus_id], names[bus_id] = source, name
     song_rate_of(sources)
-    title = given.title.strip()[:120] or next(iter(sources.values())).name
+    title = given.title.strip()[:120] or next(iter(sources.values())).name[:120]
     record = given.record.strip()[:120] or "Imported"
     buses = tuple(Bus(id=bus_id, name=name) for bus_id, name in names.items())
     recipe = empty_recipe().model_copy(update={"buses": buses})

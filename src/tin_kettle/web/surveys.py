@@ -29,7 +29,7 @@ from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
 from tin_kettle.store.comparing import dismissed, list_versions
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision, list_songs
-from tin_kettle.store.sources import KeptSource, source_path
+from tin_kettle.store.sources import KeptSource, source_files
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import Other, find_other
@@ -68,7 +68,7 @@ class Surveys:
                 context.jobs.stop("survey", running[1])
             if name == "now":
                 self._clear_the_way(context, song_id)
-            files = {bus_id: str(source_path(library, source)) for bus_id, source in other.sources.items()}
+            files = source_files(library, other.sources)
             job = context.jobs.start("survey", {"recipe": recipe, "sources": files, "out": str(path)})
             self._running[song_id, name] = (key, job)
             return job

@@ -8,14 +8,16 @@ from collections import OrderedDict
 from typing import Any
 
 from flask import Blueprint, Response, jsonify
+from pydantic import Field
 
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.survey.aim import Aim
 from tin_kettle.core.survey.trying import asked_stage, with_value
+from tin_kettle.core.survey.winning import pushes_db
 from tin_kettle.store.songs import current_revision
-from tin_kettle.store.sources import song_sources, source_path
+from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.asked import Asked, asked
 from tin_kettle.web.context import Context, context, opened_sources, passage
 from tin_kettle.web.jobs import Job
@@ -34,7 +36,7 @@ class Trials:
         self._newest: dict[tuple[int, str, str], Job] = {}
 
     def find(self, here: Context, song_id: int, key: str, task: dict[str, Any]) -> Job:
-        """The job that has this content, begun where there is none, or where it failed or was stopped."""
+        """The job that has this content, begun where there is none, or where it was stopped."""
         of_stage = (song_id, task["stage"], task["do"])
         with self._lock:
             job = self._jobs.get(key)
@@ -43,10 +45,7 @@ class Trials:
                     # what is waited for comes before what fills a picture, which asks again
                     if (song, stage, do) == of_stage or (task["do"] == "aim" and do != "aim"):
                         here.jobs.stop("trial", before)
-                files = {
-                    bus_id: str(source_path(here.library, source))
-                    for bus_id, source in song_sources(here.library, song_id).items()
-                }
+                files = source_files(here.library, song_sources(here.library, song_id))
                 job = self._jobs[key] = here.jobs.start("trial", {**task, "sources": files})
             self._newest[of_stage] = job
             self._jobs.move_to_end(key)
@@ -54,16 +53,20 @@ class Trials:
                 self._jobs.popitem(last=False)
             return job
 
-    def forget_failed(self) -> None:
-        """What failed is begun anew when it is asked for again."""
-        with self._lock:
-            for key in [key for key, job in self._jobs.items() if job.state == "failed"]:
-                del self._jobs[key]
+    def tell(self, here: Context, song_id: int, key: str, task: dict[str, Any]) -> dict[str, Any]:
+        """How far the job of this content is, or what it found; what failed is told once, and begun anew after that."""
+        job = self.find(here, song_id, key, task)
+        if job.state == "failed":
+            with self._lock:
+                self._jobs.pop(key, None)
+        return {"state": job.state, "progress": round(job.progress, 4), "problem": job.problem, "found": job.result}
 
 
 class AimAsked(Asked):
+    """``target`` in LUFS or dBTP, as ``aim`` is."""
+
     aim: Aim
-    target: float
+    target: float = Field(ge=-60, le=0)
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/aim")
@@ -85,16 +88,11 @@ def won(song_id: int, stage_id: str) -> Response:
     # where it stands now, and what stands behind it, change nothing of what is tried
     heard = up_to(recipe, stage_id, on=True)
     if pushes is not None:
-        far = max(8.0, getattr(stage.params, pushes))
-        heard = with_value(heard, stage_id, pushes, 8.0 * -(-far // 8.0))
+        heard = with_value(heard, stage_id, pushes, pushes_db(getattr(stage.params, pushes))[-1])
     return _told(song_id, heard, {"do": "won", "stage": stage_id})
 
 
 def _told(song_id: int, recipe: Recipe, task: dict[str, Any]) -> Response:
     here = context()
     key = content_of(recipe, song_sources(here.library, song_id), task)
-    job = here.trials.find(here, song_id, key, {**task, "recipe": dump_recipe(recipe)})
-    told = {"state": job.state, "progress": round(job.progress, 4), "problem": job.problem, "found": job.result}
-    if job.state == "failed":
-        here.trials.forget_failed()
-    return jsonify(told)
+    return jsonify(here.trials.tell(here, song_id, key, {**task, "recipe": dump_recipe(recipe)}))

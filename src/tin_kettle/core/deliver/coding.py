@@ -18,7 +18,7 @@ from tin_kettle.core.engine.offline import Progress, song_rate
 from tin_kettle.core.engine.source import FileSource, Source
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.song import SongMeter
-from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.survey.align import lag_frames
 
@@ -45,6 +45,10 @@ def as_coded(
 
     Returns:
         ``coded`` and ``mastered``: loudness and peaks of both.
+
+    Raises:
+        RecipeError, AudioError: recipe or sources are refused, or too few bits left nothing of the song.
+        Cancelled: from ``progress``.
     """
     rate_hz = song_rate(recipe, sources)
     coded_hz = rate_hz if rate_hz in RATES_HZ[coder] else RATES_HZ[coder][0]
@@ -55,7 +59,7 @@ def as_coded(
         with closing(FileSource(plain)) as song:
             bus = {"mix": song}
             settings = PrintSettings(bits="32f", rate_hz=coded_hz, container=coder, kbit_s=kbit_s)
-            print_song(_alone(), bus, lossy, settings, lambda share: told(0.5 + 0.3 * share))
+            print_song(empty_recipe(), bus, lossy, settings, lambda share: told(0.5 + 0.3 * share))
             with closing(FileSource(lossy)) as found:
                 _write(decoded, rate_hz, _at_rate(found, rate_hz))
             with closing(FileSource(decoded)) as back:
@@ -66,10 +70,6 @@ def as_coded(
                 _write_both(song, back, lag, out, added, meter)
     told(1.0)
     return {"coded": _figures(meter.finish()), "mastered": _figures(mastered.measures)}
-
-
-def _alone() -> Recipe:
-    return Recipe(format="tin-kettle-recipe", version=1)
 
 
 def _figures(measures: dict[str, Any]) -> dict[str, Any]:

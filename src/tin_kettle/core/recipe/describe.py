@@ -20,13 +20,23 @@ from tin_kettle.core.stages.stage import Stage
 
 def describe_stage(stage: Stage, rate_hz: float, rides: str = "") -> dict[str, Any]:
     """A stage's summary in words, with what is ridden of it, and its picture at a rate."""
-    kind = stage.declared
-    summary = kind.summary(stage.params) if stage.on else "off"
+    return {"summary": _summary(stage, rides), "picture": stage.declared.picture(stage.params, rate_hz)}
+
+
+def _summary(stage: Stage, rides: str) -> str:
+    summary = stage.declared.summary(stage.params) if stage.on else "off"
     # what moves is told first: a row of the chain has no room for everything
-    return {
-        "summary": " · ".join(filter(None, (rides, summary))),
-        "picture": kind.picture(stage.params, rate_hz),
-    }
+    return " · ".join(filter(None, (rides, summary)))
+
+
+def chain_in_words(recipe: Recipe) -> list[dict[str, str]]:
+    """All that is on, from the buses to the master: ``kind``, ``title``, ``summary``."""
+    rides = rides_in_words(recipe)
+    return [
+        {"kind": stage.kind, "title": stage.declared.title, "summary": _summary(stage, rides.get(stage.id, ""))}
+        for stage in recipe.stages()
+        if stage.on
+    ]
 
 
 def stage_response(stage: Stage, at_hz: NDArray[np.float64], rate_hz: float) -> dict[str, list[float]]:

@@ -173,6 +173,8 @@ _PROBLEMS: dict[str, Callable[[dict[str, Any]], str]] = {
     "finite_number": lambda e: f"{_shown(e['input'])} is no number; give a finite number",
     "too_long": lambda e: f"has {e['ctx']['actual_length']} entries; at most {e['ctx']['max_length']} are allowed",
     "too_short": lambda e: f"has {e['ctx']['actual_length']} entries; at least {e['ctx']['min_length']} needed",
+    "string_too_long": lambda e: f"has {len(e['input'])} characters; at most {e['ctx']['max_length']} are allowed",
+    "string_too_short": lambda e: "is empty; write something",
     "value_error": lambda e: str(e["ctx"]["error"]),
     "none_required": lambda e: f"{_shown(e['input'])} is not allowed; this version only takes null",
 }

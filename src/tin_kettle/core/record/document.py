@@ -6,17 +6,27 @@
 from __future__ import annotations
 
 import json
+import re
 import sys
+from datetime import date
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from tin_kettle.core.dsp.fades import FadeShape
 from tin_kettle.core.errors import RecordError
 from tin_kettle.core.recipe.reading import read_as, read_document
 
 Text = Annotated[str, Field(max_length=200)]
+_ISRC = re.compile(r"[A-Z]{2}[A-Z0-9]{3}[0-9]{7}", re.ASCII)
+_UPC = re.compile(r"\d{12,13}", re.ASCII)
+_DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
+
+
+def _written(code: re.Pattern[str]) -> Any:
+    """A code that may be missing; what it looks like stands in the schema, and refusals say it in words."""
+    return Field(default=None, json_schema_extra={"pattern": f"^{code.pattern}$"})
 
 
 class _Part(BaseModel):
@@ -41,7 +51,16 @@ class SongLaid(_Part):
     fade_shape: FadeShape = "smooth"
     start_s: float = Field(default=0.0, ge=0)
     end_s: float | None = Field(default=None, gt=0)
-    isrc: str | None = Field(default=None, pattern=r"^[A-Z]{2}[A-Z0-9]{3}[0-9]{7}$")
+    isrc: str | None = _written(_ISRC)
+
+    @field_validator("isrc")
+    @classmethod
+    def _isrc_fits(cls, isrc: str | None) -> str | None:
+        if isrc is not None and not _ISRC.fullmatch(isrc):
+            raise ValueError(
+                f"isrc {isrc!r} is none; two letters, three letters or digits and seven digits are allowed"
+            )
+        return isrc
 
 
 class RecordSong(SongLaid):
@@ -69,14 +88,26 @@ class RecordHead(_Part):
 
     title: Text = Field(min_length=1)
     artist: Text = ""
-    date: str | None = Field(default=None, pattern=r"^\d{4}-\d{2}-\d{2}$")
-    upc: str | None = Field(default=None, pattern=r"^\d{12,13}$")
+    date: str | None = _written(_DATE)
+    upc: str | None = _written(_UPC)
 
-    @model_validator(mode="after")
-    def _upc_fits(self) -> RecordHead:
-        if self.upc is not None and _check_digit(self.upc[:-1]) != int(self.upc[-1]):
-            raise ValueError(f"upc {self.upc} ends in {self.upc[-1]}; its check digit is {_check_digit(self.upc[:-1])}")
-        return self
+    @field_validator("date")
+    @classmethod
+    def _date_fits(cls, date: str | None) -> str | None:
+        if date is not None and not _is_date(date):
+            raise ValueError(f"date {date!r} is none; a day as 2026-11-26 is allowed")
+        return date
+
+    @field_validator("upc")
+    @classmethod
+    def _upc_fits(cls, upc: str | None) -> str | None:
+        if upc is None:
+            return None
+        if not _UPC.fullmatch(upc):
+            raise ValueError(f"upc {upc!r} is none; 12 or 13 digits are allowed")
+        if _check_digit(upc[:-1]) != int(upc[-1]):
+            raise ValueError(f"upc {upc} ends in {upc[-1]}; its check digit is {_check_digit(upc[:-1])}")
+        return upc
 
 
 class Record(RecordHead):
@@ -92,6 +123,16 @@ class Record(RecordHead):
     version: Literal[1]
     cover: str | None = None
     songs: tuple[RecordSong, ...] = Field(min_length=1, max_length=99, strict=False)
+
+
+def _is_date(text: str) -> bool:
+    if not _DATE.fullmatch(text):
+        return False
+    try:
+        date.fromisoformat(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _check_digit(digits: str) -> int:

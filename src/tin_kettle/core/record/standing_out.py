@@ -15,6 +15,7 @@ from tin_kettle.core.measure.loudness import MOMENTARY_SLOTS, SLOTS_PER_S, runni
 from tin_kettle.core.measure.tonal import BANDS_HZ, STEPS_PER_OCTAVE
 from tin_kettle.core.record.document import SongLaid
 from tin_kettle.core.record.laid_out import JOIN_S
+from tin_kettle.core.record.levels import measures_in_record
 from tin_kettle.core.stages.words import db
 from tin_kettle.core.survey.survey import Survey
 
@@ -73,12 +74,6 @@ def relative_tones(surveys: Sequence[Survey]) -> tuple[NDArray[np.float64], NDAr
     return relative, np.stack([kept.min(axis=0), kept.max(axis=0)])
 
 
-def level_in_record(survey: Survey, laid: SongLaid) -> float | None:
-    """Integrated loudness of a song at its level in the record."""
-    level = survey.measures["integrated_lufs"]
-    return None if level is None else level + laid.gain_db
-
-
 def standing_out(songs: Sequence[tuple[Survey, SongLaid]]) -> list[Standing]:
     """All that stands out, songs first; a record of one song has nothing to stand out from."""
     if len(songs) < 2:
@@ -87,7 +82,7 @@ def standing_out(songs: Sequence[tuple[Survey, SongLaid]]) -> list[Standing]:
 
 
 def _louder(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
-    levels = [level_in_record(survey, laid) for survey, laid in songs]
+    levels = [measures_in_record(survey, laid)["integrated_lufs"] for survey, laid in songs]
     for n, level in enumerate(levels):
         rest = [other for m, other in enumerate(levels) if m != n and other is not None]
         if level is None or not rest:

@@ -22,6 +22,11 @@ def ms(value: float) -> str:
     return f"{value / 1000:.3g} s" if value >= 1000 else f"{value:.3g} ms"
 
 
+def clock(seconds: float) -> str:
+    """A time of the song: ``1:34``."""
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02}"
+
+
 def bare(value: float) -> str:
     """A plain number without needless decimals."""
     return f"{value:.3g}"

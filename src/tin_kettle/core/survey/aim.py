@@ -11,6 +11,7 @@ import numpy as np
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import is_effort
 from tin_kettle.core.engine.offline import Progress, render, song_rate
+from tin_kettle.core.engine.passage import early_frames
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.loudness import (
@@ -24,7 +25,7 @@ from tin_kettle.core.measure.loudness import (
 from tin_kettle.core.measure.peaks import TruePeakMeter
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.words import db
-from tin_kettle.core.survey.trying import asked_stage, brought_to, early_frames, unridden, with_value
+from tin_kettle.core.survey.trying import asked_stage, brought_to, unridden, with_value
 
 Aim = Literal["integrated_lufs", "max_short_term_lufs", "max_momentary_lufs", "true_peak_dbtp"]
 NAMES: dict[Aim, str] = {
@@ -155,7 +156,7 @@ def _tried(
                 rows = [row for series, (_, row) in reading.rows.items() if is_effort(series)]
                 work[name] = min(work.get(name, 0.0), *(float(row.min(initial=0.0)) for row in rows))
 
-    early = early_frames(recipe, sources, start)
+    early = early_frames(recipe, rate_hz, start)
     skip = early
     for block in render(
         recipe, sources, first=start - early, last=end, graph=graph, read=read, progress=progress, block_frames=16384

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from tin_kettle.core.cells import plain_cell
 from tin_kettle.core.recipe.model import empty_recipe
+from tin_kettle.core.stages.words import clock
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.survey import Survey
@@ -39,14 +40,13 @@ def in_order(notes: Sequence[MixNote]) -> list[MixNote]:
     return sorted(notes, key=lambda note: (note.at_s is not None, note.at_s or 0.0))
 
 
-def clock(at_s: float | None) -> str:
-    """``1:34``; ``song`` for what is on all of it."""
-    return "song" if at_s is None else f"{int(at_s) // 60}:{int(at_s) % 60:02}"
+def _where(at_s: float | None) -> str:
+    return "song" if at_s is None else clock(at_s)
 
 
 def as_text(title: str, notes: Sequence[MixNote]) -> str:
     """Plain text, a line a note."""
-    lines = [f"[{'x' if note.done else ' '}] {clock(note.at_s):>5}  {note.text}" for note in in_order(notes)]
+    lines = [f"[{'x' if note.done else ' '}] {_where(note.at_s):>5}  {note.text}" for note in in_order(notes)]
     return "\n".join([f"{title}: notes for the mix", "", *(lines or ["nothing"])]) + "\n"
 
 
@@ -58,6 +58,6 @@ def as_csv(title: str, notes: Sequence[MixNote]) -> str:
     for note in in_order(notes):
         seconds = "" if note.at_s is None else f"{note.at_s:.2f}"
         rows.writerow(
-            [plain_cell(title), seconds, clock(note.at_s), plain_cell(note.text), "yes" if note.done else "no"]
+            [plain_cell(title), seconds, _where(note.at_s), plain_cell(note.text), "yes" if note.done else "no"]
         )
     return out.getvalue()

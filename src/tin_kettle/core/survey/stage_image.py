@@ -14,7 +14,7 @@ from tin_kettle.core.measure.image import StereoImage, stereo_image
 from tin_kettle.core.measure.loudness import ABSOLUTE_GATE_LUFS, SHORT_TERM_SLOTS, SLOTS_PER_S
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
-from tin_kettle.core.stages.words import bare
+from tin_kettle.core.stages.words import bare, clock
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.core.survey.work import excerpt
 
@@ -65,7 +65,7 @@ def told(before: StereoImage, after: StereoImage, song: Survey | None) -> dict[s
         worst, at_s = worst_mono(song)
         whole = song.measures["mono_loss_lu"]
         found["song"] = {"mono_loss_lu": round(whole, 3), "worst_lu": round(worst, 3), "at_s": round(at_s, 2)}
-        words.append(f"the song {_lu(whole)}, most at {int(at_s) // 60}:{int(at_s) % 60:02}, {_lu(worst)}")
+        words.append(f"the song {_lu(whole)}, most at {clock(at_s)}, {_lu(worst)}")
     return {**found, "words": "; ".join(words)}
 
 

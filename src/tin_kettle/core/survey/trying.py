@@ -9,8 +9,7 @@ from pathlib import Path
 
 import soundfile
 
-from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
+from tin_kettle.core.engine.offline import Progress, render, song_rate
 from tin_kettle.core.engine.source import FileSource, Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.model import Recipe
@@ -80,14 +79,3 @@ def brought_to(
             yield rest, {rest.buses[0].id: source}
         finally:
             source.close()
-
-
-def early_frames(recipe: Recipe, sources: Mapping[str, Source], start: int) -> int:
-    """How many frames before a passage a recipe has to have heard."""
-    heard_s = min(max(Graph(recipe, song_rate(recipe, sources)).memory_s, 1.0), 30.0)
-    return min(start, round(heard_s * song_rate(recipe, sources)))
-
-
-def whole(sources: Mapping[str, Source]) -> tuple[int, int]:
-    """All frames of the song."""
-    return 0, song_frames(sources)

@@ -46,6 +46,12 @@ class Won:
     added_db: float
 
 
+def pushes_db(here_db: float) -> list[float]:
+    """What is tried of a stage that is pushed so far: from nothing to 8 dB, or further in wider steps."""
+    step_db = math.ceil(max(FEWEST_DB, here_db) / STEPS)
+    return [float(step_db * i) for i in range(STEPS + 1)]
+
+
 def won_by(
     recipe: Recipe, sources: Mapping[str, Source], stage_id: str, progress: Progress | None = None
 ) -> dict[str, Any]:
@@ -63,8 +69,7 @@ def won_by(
     if param is None:
         raise RecipeError("stage", f"nothing is pushed into a {stage.declared.title.lower()}; choose a limiter")
     unridden(recipe, stage, param)
-    step_db = math.ceil(max(FEWEST_DB, getattr(stage.params, param)) / STEPS)
-    pushes = [step_db * i for i in range(STEPS + 1)]
+    pushes = pushes_db(getattr(stage.params, param))
     shares = [0.0] * len(pushes)
 
     def told(index: int, share: float) -> None:
