@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import re
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -154,8 +155,9 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
         yield "warm start to usable bench", f"{time.monotonic() - began:.1f} s", "4 s, aim 2"
         bench.close()
     server.stop()
-    scripts = [p for p in (STATIC / "assets").iterdir() if p.suffix == ".js"]
-    size = sum(len(gzip.compress(p.read_bytes())) for p in scripts)
+    # what the page itself asks for; views load when they are opened
+    scripts = re.findall(r'"/(assets/[^"]+\.js)"', (STATIC / "index.html").read_text())
+    size = sum(len(gzip.compress((STATIC / name).read_bytes())) for name in scripts)
     yield "script on first load, gzipped", f"{size / 1000:.0f} kB", "400 kB, aim 250"
 
 

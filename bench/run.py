@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import accuracy, batch, engine, live, record
+from bench import accuracy, batch, drawing, engine, live, record
 from bench.base import base_clock
 
 PAGE = Path("docs/performance.md")
@@ -38,6 +38,7 @@ def main() -> None:
             HEAD.format(day=datetime.now(UTC).date()),
             table("Engine", engine.rows(base_clock(), folder)),
             table("The bench", live.rows(Path(folder))),
+            table("Drawing", drawing.rows(Path(folder))),
             table("A batch", batch.rows(Path(folder))),
             table("A record", record.rows(Path(folder))),
         ]

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
+import queue
 import socket
 import struct
 import threading
 import time
 from collections.abc import Callable
-from contextlib import ExitStack, closing
+from contextlib import ExitStack, closing, suppress
 from pathlib import Path
 
 from simple_websocket import Client, ConnectionClosed
@@ -32,6 +33,7 @@ class Listener:
     def __init__(self, server: Server, song: int) -> None:
         self._socket = Client(server.url.replace("http", "ws") + f"/api/songs/{song}/live")
         self._stop = threading.Event()
+        self._edits: queue.SimpleQueue[dict[str, object]] = queue.SimpleQueue()
         self.silent_s = 0.0
         self._thread = threading.Thread(target=self._play)
         self._thread.start()
@@ -45,6 +47,8 @@ class Listener:
                 _, _, _, frames, epoch, _, _, position, _ = HEAD.unpack_from(message)
                 had = max(had, int(position) + frames)
                 began = began or time.monotonic()
+            with suppress(queue.Empty):
+                self._socket.send(json.dumps({**self._edits.get_nowait(), "heard": had}))
             heard = 0 if began is None else round((time.monotonic() - began - self.silent_s) * RATE_HZ)
             if heard > had:
                 self.silent_s += (heard - had) / RATE_HZ
@@ -56,6 +60,10 @@ class Listener:
     def _ask(self, position: int, epoch: int, heard: int) -> None:
         ahead = position + round(QUEUE_S * RATE_HZ)
         self._socket.send(json.dumps({"type": "credit", "epoch": epoch, "position": ahead, "heard": heard}))
+
+    def edit(self, recipe: dict[str, object], revision: int) -> None:
+        """Hear it otherwise from now on."""
+        self._edits.put({"type": "edit", "recipe": recipe, "revision": revision, "heard": 0})
 
     def stop(self) -> float:
         """End it; returns for how long it was silent."""

@@ -1,6 +1,8 @@
 """The attacks of ``make attack``, for a little while each."""
 
-from tests.attack import connections, documents, files, kills, messages, routes
+import pytest
+
+from tests.attack import connections, documents, drags, files, kills, messages, playing, routes
 
 
 def test_spoiled_recipes(tmp_path):
@@ -29,3 +31,12 @@ def test_killed_workers(tmp_path):
 
 def test_connections(tmp_path):
     assert [row for row in connections.attack(tmp_path, 1.5, patience_s=2.0) if row.harm] == []
+
+
+@pytest.mark.browser
+def test_killed_browsers(tmp_path):
+    assert drags.browsers(tmp_path, 1, patience_ms=700.0).harm == ()
+
+
+def test_long_play(tmp_path):
+    assert playing.edits(tmp_path, 8.0, patience_s=2.0).harm == ()

@@ -1,9 +1,12 @@
 """Colour by hand: a hit is shaped and seen on the scope, hits are brought out of a mix."""
 
+import base64
+
 import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.driving import COLLECT
 from tests.browser.test_listening import amplitude_db, heard
 from tests.browser.test_splits import bench_row
 from tests.conftest import RATE_HZ, tone
@@ -88,3 +91,39 @@ def test_hits_are_brought_out_of_a_mix_by_listening(bench, add_song):
     bench.saved()
     page.keyboard.press("Control+z")
     page.wait_for_function("window.tinKettle.state().recipe.master.length === 1")
+
+
+def test_the_match_follows_the_hand_that_makes_louder(bench, add_song):
+    """12 dB of drive on what meets no bend: all that changes is the level."""
+    stage = {"kind": "saturator", "params": {"curve": "hard", "link_trim": False, "drive_db": 0}}
+    bench.open(add_song(tone(1000, -40, 30), "Driven", master=[stage]))
+    page = bench.page
+    page.evaluate("window.tinKettle.act.setMonitor(0); window.tinKettle.act.setQueue(400)")
+    bench_row(page, "s0").click()
+    bench.surveyed()
+
+    def louder_by_db():
+        """How far above where it was the level ever is while drive goes up by 12 dB in a second and a half."""
+        bench.play()
+        before = amplitude_db(heard(bench)[0], 1000)
+        page.get_by_label("Stage").get_by_role("slider", name="Drive").focus()
+        page.evaluate(f"() => {{ window.recorded = ({COLLECT})({2 * RATE_HZ}); }}")
+        for _ in range(40):
+            page.keyboard.press("ArrowRight")
+            page.wait_for_timeout(35)
+        assert bench.state("recipe.master[0].params.drive_db") == 12
+        sound = np.frombuffer(base64.b64decode(page.evaluate("window.recorded")), dtype="<f4").reshape(2, -1)[0]
+        page.keyboard.press("Space")
+        return max(amplitude_db(sound[at : at + 2400], 1000) - before for at in range(0, sound.size - 2400, 2400))
+
+    followed = louder_by_db()
+    assert followed < 4
+    bench.saved()
+    page.get_by_label("Stage").get_by_role("slider", name="Drive").press("Home")
+    bench.surveyed()
+    page.evaluate("localStorage.setItem('match-moving', 'off')")
+    bench.open()
+    page.evaluate("window.tinKettle.act.setMonitor(0); window.tinKettle.act.setQueue(400)")
+    bench_row(page, "s0").click()
+    bench.surveyed()
+    assert louder_by_db() > followed + 2, "where nobody wants it, the match waits until the hand rests"

@@ -358,3 +358,29 @@ def test_the_theme_is_kept(bench, music_song):
     bench.page.get_by_label("Song map").wait_for()
     assert bench.page.evaluate("document.documentElement.dataset.theme") == "dark"
     assert noise(-20, 0.1).shape == (2, 4800)
+
+
+def test_levels_along_the_chain_and_loudness_to_the_ear(bench, add_song):
+    chain = [
+        {"id": "up", "kind": "trim", "params": {"gain_db": 6}},
+        {"id": "tone", "kind": "equalizer", "params": {"bands": [{"id": "b", "hz": 3000, "gain_db": 6}]}},
+    ]
+    bench.open(add_song(tone(1000, -20, 12), "Ladder", master=chain), tapped=False)
+    page = bench.page
+    page.get_by_role("button", name="Levels", exact=True).click()
+    ladder = page.get_by_label("Levels along the chain")
+    expect(ladder).to_contain_text("20 s mid-song")
+    rows = ladder.get_by_role("listitem")
+    expect(rows).to_have_count(3, timeout=60000)
+    expect(rows.nth(0)).to_contain_text("comes in−20.0−20.0")
+    expect(rows.nth(1)).to_contain_text("Trim−14.0−14.0")
+    expect(rows.nth(1)).to_have_attribute("title", re.compile(r"\+6.0 LU, peak \+6.0 dB by this stage"))
+    page.evaluate("window.tinKettle.act.move('up', 'gain_db', 23)")
+    expect(rows.nth(1)).to_contain_text("Trim3.03.0", timeout=60000)
+    bench.surveyed()
+    page.get_by_role("button", name="Compare …").click()
+    page.get_by_role("tab", name="Before and after").click()
+    page.get_by_label("Spectrum").get_by_text("to the ear").click()
+    page.get_by_role("img", name="Loudness to the ear by critical band, before and after").wait_for(timeout=60000)
+    expect(page.get_by_role("dialog")).to_contain_text("to the ear, at equal LUFS")
+    expect(page.get_by_role("dialog")).to_contain_text("−20 dBFS at 83 dB")

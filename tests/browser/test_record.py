@@ -11,8 +11,9 @@ from playwright.sync_api import expect
 
 from tests.browser.driving import Bench
 from tests.browser.test_access import AXE, OBJECTIONS
-from tests.conftest import RATE_HZ, music, tone, write_wav
+from tests.conftest import RATE_HZ, music, recipe_of, tone, write_wav
 from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.recipe.reading import dump_recipe
 
 pytestmark = pytest.mark.browser
 
@@ -172,8 +173,11 @@ def test_a_record_is_made_deleted_and_brought_back_and_a_song_opens_on_the_bench
     page.get_by_label("Songs of the record").wait_for()
 
 
-def test_a_level_is_aimed_at_and_read_back_from_the_print(bench, add_song):
-    song = add_song(music(6.0) * 0.3, "Aimed", master=[{"kind": "limiter", "params": {"ceiling_db": -1}}])
+def test_a_level_is_aimed_at_and_read_back_from_the_print(bench, add_song, server):
+    song = add_song(music(6.0) * 0.3, "Aimed")
+    limiter = {"id": "s0", "kind": "limiter", "params": {"ceiling_db": -1}}
+    section = {"id": "loud", "name": "Loud", "start_s": 2.0, "end_s": 4.0}
+    server.save(song, dump_recipe(recipe_of(limiter, sections=[section])))
     bench.open(song, tapped=False)
     page = bench.page
     page.locator("[data-stage=s0] [aria-current]").click()
@@ -194,3 +198,9 @@ def test_a_level_is_aimed_at_and_read_back_from_the_print(bench, add_song):
     expect(page.get_by_role("status", name="Hearing")).to_contain_text("limiter eased")
     page.keyboard.press("q")
     expect(page.get_by_role("status", name="Hearing")).to_contain_text("as it is now")
+    # a section by itself
+    page.get_by_role("button", name="set the level …").click()
+    page.get_by_label("Passage", exact=True).select_option(label="Loud")
+    with page.expect_request(lambda request: "/aim?from=96000&to=192000" in request.url):
+        page.get_by_role("button", name="try").click()
+    page.get_by_role("table", name="Before and after").wait_for(timeout=60000)

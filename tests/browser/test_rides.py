@@ -1,5 +1,7 @@
 """Values that move with the music, by hand: recorded where they were heard, played back there, set by section."""
 
+import re
+
 import numpy as np
 import pytest
 
@@ -183,3 +185,27 @@ def test_a_value_is_set_by_section_with_keys_alone(bench, add_song, server):
     page.wait_for_function("window.tinKettle.state().recipe.automation[0].points[1].at.offset_s === 0.1")
     page.keyboard.press("Delete")
     page.wait_for_function("window.tinKettle.state().recipe.automation[0].points.length === 2")
+
+
+def test_the_tempo_is_tapped_along_counted_in_bars_and_taken_back(bench, add_song, server):
+    ride = {"target": "t", "param": "gain_db", "points": [{"at": 0, "value": 0}, {"at": 10, "value": -1}]}
+    song = add_song(tone(440, -20, 20), "Free")
+    server.save(song, dump_recipe(recipe_of({"id": "t", "kind": "trim"}, automation=[ride])))
+    bench.open(song)
+    page = bench.page
+    bench.surveyed()
+    bench.play()
+    page.get_by_role("button", name="no steady tempo").click()
+    page.get_by_text("Play, and tap the beats").wait_for()
+    tap = page.get_by_role("button", name=re.compile("^tap"))
+    for _ in range(6):
+        tap.press("Enter")
+        page.wait_for_timeout(470)
+    page.get_by_text("As it was tapped.").wait_for()
+    found = bench.state("grid.bpm")
+    assert 90 < found < 135, "a tap each half second or a little later"
+    page.get_by_label("Beats of a bar").get_by_text("3 beats").click()
+    page.get_by_text("bars of 3").wait_for()
+    page.get_by_role("button", name="as found").click()
+    page.get_by_text("no steady tempo").wait_for()
+    assert bench.state("grid") is None

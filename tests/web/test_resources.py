@@ -222,6 +222,20 @@ def test_levels_and_pushes_are_tried_beside_the_bench(client, song, put):
     assert client.get(f"/api/songs/{song}/stages/none/won").status_code == 400
 
 
+def test_levels_between_stages_and_loudness_to_the_ear_are_measured_beside_the_bench(client, song, put):
+    put(LOUD)
+    done = {"done", "failed"}
+    url = f"/api/songs/{song}"
+    steps = until(lambda: client.get(f"{url}/ladder/*master").get_json(), lambda told: told["state"] in done)
+    assert [step["stage"] for step in steps["found"]["steps"]] == [None, *(stage.id for stage in LOUD.master)]
+    assert client.get(f"{url}/ladder/nowhere").get_json()["state"] != "done"
+    told = until(lambda: client.get(f"{url}/perceived?other=received").get_json(), lambda told: told["state"] in done)
+    assert told["before"]["own"]["n5_sone"] > 0
+    assert "at equal LUFS" in told["words"]
+    again = client.get(f"{url}/perceived?other=received").get_json()
+    assert (again["state"], again["words"]) == ("done", told["words"])
+
+
 def test_a_stage_shows_the_image_before_and_after(client, song, put):
     put(recipe_of({"id": "w", "kind": "stereo", "params": {"width": 0.0}}))
     told = client.get(f"/api/songs/{song}/stages/w/image?from=0&to=96000").get_json()

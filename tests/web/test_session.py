@@ -234,6 +234,10 @@ def test_an_estimate_keeps_the_gain_that_is_known_and_begins_anew_with_every_edi
     say(session, type="edit", recipe=gain(6), revision=1, heard=46000)
     say(session, type="credit", epoch=0, position=90000)
     until(lambda: wire.blocks[-1][1] > 88000)
+    # a glance at the last tenth of a second follows a hand long before there is enough for a figure
+    soon = next(block for block in wire.blocks if block[3] == 1 and block[1] > 46000 + 8 * 1024)
+    assert soon[5]["match"] is None
+    assert soon[5]["near"] == pytest.approx({"other_db": -5.0, "now_db": -11.0}, abs=0.3)
     # what was heard before the edit is no part of it
     assert wire.blocks[-1][5]["match"] == pytest.approx({"other_db": -5.0, "now_db": -11.0}, abs=0.1)
 

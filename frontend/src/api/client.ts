@@ -1,29 +1,19 @@
 /** The server's resources, typed. Every refusal becomes a `Refused` with the server's own words. */
 import type {
-  Aim,
-  Aimed,
   BlindTest,
-  Coded,
-  Coder,
-  Delivered,
   Described,
   Difference,
   Edit,
   Grid,
   KeptChain,
-  KeptSpec,
   MapRows,
   Notes,
   Matched,
   Panel,
   Place,
-  Playable,
   Print,
   PrintSettings,
   Recipe,
-  RecordHeard,
-  RecordNow,
-  RecordRow,
   Reference,
   Revision,
   SurveySeries,
@@ -36,12 +26,12 @@ import type {
   Survey,
   Take,
   Touch,
-  Tried,
   Value,
   Version,
   View,
-  Won,
 } from "./types";
+import type { Delivered, KeptSpec, Playable, RecordHeard, RecordNow, RecordRow } from "./recordTypes";
+import type { Aim, Aimed, Coded, Coder, LadderStep, Perceived, Tried, Won } from "./triedTypes";
 
 export class Refused extends Error {
   constructor(
@@ -120,6 +110,7 @@ export const api = {
   /** a recipe beside the song's present state */
   keepBeside: (id: number, name: string, recipe: Recipe) =>
     ask<Version>(`/songs/${id}/versions`, "POST", { name, recipe }),
+  forgetLeft: (id: number) => ask<{ left: null }>(`/songs/${id}/left/forget`, "POST"),
   undo: (id: number) => ask<Revision>(`/songs/${id}/undo`, "POST"),
   redo: (id: number) => ask<Revision>(`/songs/${id}/redo`, "POST"),
   history: (id: number, before?: number) =>
@@ -145,6 +136,13 @@ export const api = {
     ),
   panel: (id: number, other: string, from: number, to: number) =>
     ask<Panel | { state: string; progress: number }>(panelPath(id, other, from, to)),
+  /** how loud a passage is between the stages of a chain */
+  ladder: (id: number, lane: string, from: number, to: number) =>
+    ask<Tried<{ steps: LadderStep[] }>>(
+      `/songs/${id}/ladder/${encodeURIComponent(lane)}?${between(from, to)}`,
+    ),
+  perceived: (id: number, other: string, from: number, to: number) =>
+    ask<Perceived>(`/songs/${id}/perceived?other=${encodeURIComponent(other)}&${between(from, to)}`),
   series: (id: number, stage: string, from: number, to: number, columns: number) =>
     ask<SurveySeries | null>(`/songs/${id}/survey/stages/${stage}?${between(from, to)}&columns=${columns}`),
   makeup: (id: number, stage: string) =>

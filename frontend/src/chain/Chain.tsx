@@ -12,6 +12,7 @@ import { BranchRow } from "./BranchRow";
 import { BusStrip } from "./BusStrip";
 import { Chains } from "./Chains";
 import { JoinRow } from "./JoinRow";
+import { Ladder, LadderSwitch, useLadderShown } from "./Ladder";
 import { Lanes } from "./Lanes";
 import type { Row } from "./rails";
 import { lastColumn, rowsOf } from "./rails";
@@ -39,6 +40,7 @@ export function Chain() {
   const { dragged, over, context } = useChainDrag();
   const rows = rowsOf(chain);
   const last = lastColumn(rows);
+  const [ladder, toggleLadder] = useLadderShown();
   return (
     <section aria-label="Chain" className="flex min-h-0 flex-col border-r border-line bg-enamel">
       <DndContext
@@ -81,8 +83,10 @@ export function Chain() {
           )}
         </DragOverlay>
       </DndContext>
+      {ladder && <Ladder />}
       <div className="flex border-t border-faint">
         {chain.some(({ on }) => on) && <WithoutChain />}
+        <LadderSwitch shown={ladder} toggle={toggleLadder} />
         <Chains />
       </div>
     </section>

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
-import type { Coder } from "../api/types";
+import type { Coder } from "../api/triedTypes";
 import { compare } from "../state/listening";
 import { settle } from "../state/saving";
 import { complain, useBench } from "../state/store";

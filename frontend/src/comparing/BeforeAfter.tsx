@@ -3,39 +3,45 @@ import { useCallback, useState } from "react";
 import { api, panelPath } from "../api/client";
 import type { Panel, Passage } from "../api/types";
 import { useBench } from "../state/store";
+import { usePassageChoice } from "../state/usePassageChoice";
 import { keyedOthers, stageTitles, useNamed } from "../listening/useNamed";
 import { nameOf } from "../listening/words";
 import type { Axis, Frame } from "../plots/plot";
-import { drawBand, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
+import {
+  drawBand,
+  drawGridX,
+  drawGridY,
+  drawLine,
+  drawTitle,
+  HZ_TICKS,
+  hzLabel,
+  xAt,
+  yAt,
+} from "../plots/plot";
+import { ComparedPicture, savePicture } from "./ComparedPicture";
 import { FIGURES } from "./figures";
+import { ToTheEar } from "./ToTheEar";
 import { Choice } from "../ui/Choice";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
-import { useCanvas } from "../ui/useCanvas";
 
 const HZ: Axis = { low: 8, high: 22000, log: true };
 const DB: Axis = { low: -90, high: -10 };
 const CURVES = [
   { value: "average_db", label: "average" },
   { value: "maximum_db", label: "maximum" },
+  { value: "ear", label: "to the ear" },
 ] as const;
 
 /** Spectra and figures of a passage, before and after. */
 export function BeforeAfter() {
   const song = useBench((s) => s.song)!;
-  const recipe = useBench((s) => s.recipe)!;
   const revision = useBench((s) => s.revision?.id ?? 0);
-  const loop = useBench((s) => s.loop);
   const named = useNamed();
   const [other, setOther] = useState("received");
-  const [where, setWhere] = useState(loop ? "loop" : "song");
-  const [curve, setCurve] = useState<"average_db" | "maximum_db">("average_db");
-  const section = recipe.sections.find(({ id }) => id === where);
-  const [from, to] = section
-    ? [section.start_s * song.rate_hz, section.end_s * song.rate_hz]
-    : where === "loop" && loop
-      ? loop
-      : [0, song.frames];
+  const passage = usePassageChoice();
+  const [curve, setCurve] = useState<(typeof CURVES)[number]["value"]>("average_db");
+  const [from, to] = passage.span;
   const { data } = useQuery({
     queryKey: ["panel", song.id, revision, other, from, to],
     queryFn: () => api.panel(song.id, other, from, to),
@@ -61,13 +67,9 @@ export function BeforeAfter() {
           passage
           <Choice
             label="Passage"
-            value={where}
-            options={[
-              { value: "song", label: "whole song" },
-              ...(loop ? [{ value: "loop", label: "the loop" }] : []),
-              ...recipe.sections.map(({ id, name }) => ({ value: id, label: name })),
-            ]}
-            onChange={setWhere}
+            value={passage.where}
+            options={passage.options}
+            onChange={passage.setWhere}
           />
         </label>
         <Segments label="Spectrum" value={curve} options={CURVES} onChange={setCurve} />
@@ -78,17 +80,17 @@ export function BeforeAfter() {
         >
           CSV
         </a>
-        <button
-          type="button"
-          className="font-[620] text-rim hover:underline"
-          onClick={() => savePicture(document.getElementById("before-after"))}
-        >
+        <button type="button" className="font-[620] text-rim hover:underline" onClick={savePicture}>
           PNG
         </button>
       </div>
       {panel ? (
         <>
-          <Spectra panel={panel} curve={curve} />
+          {curve === "ear" ? (
+            <ToTheEar other={other} from={from} to={to} />
+          ) : (
+            <Spectra panel={panel} curve={curve} />
+          )}
           <Figures panel={panel} />
         </>
       ) : (
@@ -98,14 +100,6 @@ export function BeforeAfter() {
       )}
     </>
   );
-}
-
-function savePicture(found: HTMLElement | null): void {
-  if (!(found instanceof HTMLCanvasElement)) return;
-  const link = document.createElement("a");
-  link.href = found.toDataURL("image/png");
-  link.download = "before-after.png";
-  link.click();
 }
 
 function Spectra({ panel, curve }: { panel: Panel; curve: "average_db" | "maximum_db" }) {
@@ -129,24 +123,12 @@ function Spectra({ panel, curve }: { panel: Panel; curve: "average_db" | "maximu
         drawLine(context, frame, xs, panel.before[curve][part].map(y), { ink: "tin", width: 1.8 });
         const ink = part === 0 ? "rim" : "plum";
         drawLine(context, frame, xs, panel.after[curve][part].map(y), { ink, width: 1.8 });
-        context.fillStyle = getComputedStyle(document.documentElement).getPropertyValue("--color-ink");
-        context.textAlign = "left";
-        context.font = "650 12px 'Archivo Variable', sans-serif";
-        context.fillText(`${name}: grey before, ${part === 0 ? "blue" : "plum"} after`, frame.left + 8, 26);
+        drawTitle(context, frame, `${name}: grey before, ${part === 0 ? "blue" : "plum"} after`);
       });
     },
     [panel, curve],
   );
-  return (
-    <div className="picture mt-3 h-[250px]">
-      <canvas
-        ref={useCanvas(draw)}
-        id="before-after"
-        role="img"
-        aria-label="Spectra of mid and side, before and after"
-      />
-    </div>
-  );
+  return <ComparedPicture draw={draw} label="Spectra of mid and side, before and after" />;
 }
 
 function Figures({ panel }: { panel: Panel }) {

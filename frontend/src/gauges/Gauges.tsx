@@ -9,7 +9,9 @@ import { useMovingCanvas } from "../ui/useCanvas";
 import { heardNow, useHeard } from "../state/useHeard";
 import { drawBars, drawCorrelation, drawScope, NAMES } from "./drawing";
 
-const TRAIL = 8;
+const TRAIL = 5;
+/** What the eye does not follow is drawn less often. */
+const SLOW_MS = 60;
 /** The standard's gate: what is quieter has no loudness. */
 const SILENCE = -70;
 
@@ -135,12 +137,14 @@ function Bars() {
 }
 
 function Correlation() {
-  const ref = useMovingCanvas((context, width) =>
-    drawCorrelation(
-      context,
-      width,
-      useBench.getState().playing ? (heardNow()?.gauge?.correlation ?? null) : null,
-    ),
+  const ref = useMovingCanvas(
+    (context, width) =>
+      drawCorrelation(
+        context,
+        width,
+        useBench.getState().playing ? (heardNow()?.gauge?.correlation ?? null) : null,
+      ),
+    SLOW_MS,
   );
   return (
     <canvas
@@ -159,7 +163,7 @@ function Scope() {
     if (!scope) trail.current = [];
     else if (scope !== trail.current.at(-1)) trail.current = [...trail.current, scope].slice(-TRAIL);
     drawScope(context, width, height, trail.current);
-  });
+  }, SLOW_MS);
   return (
     <div className="picture">
       <canvas ref={ref} role="img" aria-label="Stereo image: mid upwards, side across" />

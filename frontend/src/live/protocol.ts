@@ -46,6 +46,8 @@ export interface Meters {
   tail: number;
   /** gains by the loudness heard so far; null while one of the two is silent */
   match: Match | null;
+  /** the same from the last tenth of a second, to follow a hand by */
+  near: Match | null;
   load: number;
 }
 
@@ -106,7 +108,7 @@ export function otherName(meters: string): string {
 
 /** What the bench asks of the socket's worker; the worker adds the position being heard. */
 export type Ask =
-  | { type: "edit"; recipe: Recipe; revision: number }
+  | { type: "edit"; recipe: Recipe; revision: number; label: string | null }
   | { type: "touches"; touches: Touch[]; revision: number }
   | { type: "seek"; song: number }
   | { type: "loop"; loop: [number, number] | null }

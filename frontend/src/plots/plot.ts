@@ -88,6 +88,14 @@ export function drawGridX(
   }
 }
 
+/** What a picture shows, in its upper left. */
+export function drawTitle(context: CanvasRenderingContext2D, frame: Frame, text: string): void {
+  context.fillStyle = colour("ink");
+  context.textAlign = "left";
+  context.font = "650 12px 'Archivo Variable', sans-serif";
+  context.fillText(text, frame.left + 8, frame.top + 14);
+}
+
 /** A line through points, broken where a value is missing and held inside the frame. */
 export function drawLine(
   context: CanvasRenderingContext2D,

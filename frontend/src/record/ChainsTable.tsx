@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { RecordHeard, RecordNow } from "../api/types";
+import type { RecordHeard, RecordNow } from "../api/recordTypes";
 import { Sheet } from "../ui/Sheet";
 
 interface Props {

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api } from "../api/client";
-import type { Delivered, KeptSpec, RecordNow, Spec } from "../api/types";
+import type { Delivered, KeptSpec, RecordNow, Spec } from "../api/recordTypes";
 import { complain } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";
 import { formatMoment } from "../ui/format";

@@ -1,4 +1,4 @@
-import type { Laid, RecordSong } from "../api/types";
+import type { Laid, RecordSong } from "../api/recordTypes";
 import { InlineNumber } from "../ui/InlineNumber";
 
 interface Props {

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api } from "../api/client";
-import type { RecordSong } from "../api/types";
+import type { RecordSong } from "../api/recordTypes";
 import { complain, useBench } from "../state/store";
 
 /** Puts a song at the end of another record. */

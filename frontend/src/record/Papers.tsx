@@ -1,4 +1,4 @@
-import type { RecordNow } from "../api/types";
+import type { RecordNow } from "../api/recordTypes";
 
 const PAPERS = [
   ["sheet.html", "Delivery sheet · HTML"],

@@ -6,7 +6,7 @@ import { formatTime } from "../ui/format";
 import { Segments } from "../ui/Segments";
 import { useHeard } from "../state/useHeard";
 import { recordFrame, songAt } from "./places";
-import type { RecordNow } from "../api/types";
+import type { RecordNow } from "../api/recordTypes";
 import type { Playing } from "./usePlayable";
 import { useHearing } from "./useRecord";
 

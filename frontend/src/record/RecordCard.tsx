@@ -1,5 +1,5 @@
 import { Popover } from "radix-ui";
-import type { RecordHead, RecordNow } from "../api/types";
+import type { RecordHead, RecordNow } from "../api/recordTypes";
 import { InlineCode } from "../ui/InlineCode";
 
 interface Props {

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
-import type { RecordNow, RecordRow } from "../api/types";
+import type { RecordNow, RecordRow } from "../api/recordTypes";
 import { openRecord } from "../state/opening";
 import { complain } from "../state/store";
 import { Sheet } from "../ui/Sheet";

@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import type { RecordHeard, RecordNow, RecordSong, SongHeard } from "../api/types";
+import type { RecordHeard, RecordNow, RecordSong, SongHeard } from "../api/recordTypes";
 import { heardSong, seek, setPlaying } from "../state/listening";
 import { openSong } from "../state/opening";
 import { complain, useBench } from "../state/store";

@@ -1,5 +1,5 @@
 import { Popover } from "radix-ui";
-import type { Laid, RecordSong } from "../api/types";
+import type { Laid, RecordSong } from "../api/recordTypes";
 import { InlineCode } from "../ui/InlineCode";
 import { InlineNumber } from "../ui/InlineNumber";
 import { Segments } from "../ui/Segments";

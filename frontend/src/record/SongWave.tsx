@@ -1,4 +1,4 @@
-import type { SongHeard } from "../api/types";
+import type { SongHeard } from "../api/recordTypes";
 import { colour, useCanvas } from "../ui/useCanvas";
 import { drawLine } from "../plots/plot";
 

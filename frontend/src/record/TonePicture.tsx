@@ -1,4 +1,4 @@
-import type { RecordHeard } from "../api/types";
+import type { RecordHeard } from "../api/recordTypes";
 import { colour, useCanvas } from "../ui/useCanvas";
 import type { Axis, Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "../plots/plot";

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { RecordSong } from "../api/types";
+import type { RecordSong } from "../api/recordTypes";
 import { lengthOf, moved, playedFrame, recordFrame, secondsOf, songAt } from "./places";
 
 const all = { spans: [[0, 0, 1000]] as [number, number, number][] };

@@ -1,5 +1,5 @@
 /** Where things are in a record: played frames, frames of the record, songs. Pure functions. */
-import type { Playable, RecordSong } from "../api/types";
+import type { Playable, RecordSong } from "../api/recordTypes";
 
 export type Played = Required<Omit<Playable, "state" | "progress" | "problem">>;
 

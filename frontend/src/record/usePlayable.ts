@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api } from "../api/client";
-import type { RecordNow } from "../api/types";
+import type { RecordNow } from "../api/recordTypes";
 import { heardSong } from "../state/listening";
 import { playSound } from "../state/opening";
 import { useBench } from "../state/store";

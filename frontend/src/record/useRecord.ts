@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api } from "../api/client";
-import type { RecordHeard, RecordNow } from "../api/types";
+import type { RecordHeard, RecordNow } from "../api/recordTypes";
 import { complain, useBench } from "../state/store";
 
 const ASK_MS = 700;

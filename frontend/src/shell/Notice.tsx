@@ -10,7 +10,7 @@ export function Notice() {
   const said = useBench((s) => s.said);
   const conflict = useBench((s) => s.conflict);
   const unkept = useBench((s) => s.unkept);
-  const left = unkept && `Edits of ${formatMoment(new Date(unkept.at))} never reached the server.`;
+  const left = unkept && `Edits of ${formatMoment(new Date(unkept.at))} were not kept.`;
   const text = problem ?? refused ?? left ?? said;
   if (!text) return null;
   const bad = problem !== null || refused !== null;

@@ -1,4 +1,4 @@
-import type { RecordNow } from "../api/types";
+import type { RecordNow } from "../api/recordTypes";
 import { openSong } from "../state/opening";
 import { complain } from "../state/store";
 import { KeysSheet } from "./KeysSheet";

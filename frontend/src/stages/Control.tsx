@@ -1,4 +1,5 @@
 import { Switch } from "radix-ui";
+import { memo } from "react";
 import type { Param, Value } from "../api/types";
 import { RideBadge } from "../rides/RideBadge";
 import { RiddenRule } from "../rides/RiddenRule";
@@ -19,11 +20,11 @@ interface Props {
   param: Param;
   value: Value;
   idle: boolean;
-  onChange: (value: Value, resting: boolean) => void;
+  onChange: (param: Param, value: Value, resting: boolean) => void;
 }
 
-/** One parameter as its declaration asks: a rule, a switch or a choice. */
-export function Control({ target, path, param, value, idle, onChange }: Props) {
+/** One parameter as its declaration asks: a rule, a switch or a choice; left alone while its neighbours move. */
+export const Control = memo(function Control({ target, path, param, value, idle, onChange }: Props) {
   const ridden = useRidden(target, path);
   if (param.type === "number" && typeof value === "number")
     return (
@@ -33,7 +34,7 @@ export function Control({ target, path, param, value, idle, onChange }: Props) {
           path={path}
           param={param}
           value={value}
-          onMove={(next) => onChange(next, false)}
+          onMove={(next) => onChange(param, next, false)}
           onRest={rest}
         />
       </div>
@@ -48,7 +49,7 @@ export function Control({ target, path, param, value, idle, onChange }: Props) {
         <Switch.Root
           checked={shown === true}
           aria-label={param.label}
-          onCheckedChange={(next) => onChange(next, true)}
+          onCheckedChange={(next) => onChange(param, next, true)}
           className="h-[16px] w-[30px] shrink-0 border border-rim bg-well data-[state=checked]:bg-rim"
         >
           <Switch.Thumb className="block h-[10px] w-[10px] translate-x-[2px] bg-rim transition-transform data-[state=checked]:translate-x-[16px] data-[state=checked]:bg-well" />
@@ -75,9 +76,11 @@ export function Control({ target, path, param, value, idle, onChange }: Props) {
           label={param.label}
           value={typeof shown === "string" || typeof shown === "number" ? String(shown) : ""}
           options={options}
-          onChange={(next) => onChange(param.choices.find((choice) => String(choice) === next) ?? null, true)}
+          onChange={(next) =>
+            onChange(param, param.choices.find((choice) => String(choice) === next) ?? null, true)
+          }
         />
       </div>
     </div>
   );
-}
+});

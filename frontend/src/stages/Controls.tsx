@@ -1,7 +1,9 @@
+import { useCallback, useMemo } from "react";
 import type { DetectorFilter, Param, Stage, Value } from "../api/types";
 import { paramLabel, setField, setParam } from "../state/editing";
 import { edit } from "../state/edits";
 import { kindInfo, useBench } from "../state/store";
+import { stageOf } from "../tree/tree";
 import { Control } from "./Control";
 import { DetectorFilters } from "./DetectorFilters";
 import { followWork, newReference } from "./keepWork";
@@ -12,16 +14,32 @@ const ELSEWHERE = new Set(["key", "bands", "phase", "by", "crossovers_hz", "widt
 export function Controls({ stage }: { stage: Stage }) {
   const info = kindInfo(stage.kind);
   const shared = useBench((s) => s.stages?.shared.stage.find(({ name }) => name === "mix"));
+  const mix = useMemo(() => shared && info && { ...shared, default: info.mix }, [shared, info]);
+  // the same function for as long as the stage is shown, or every control would be drawn anew at each move
+  const change = useCallback(
+    (param: Param, value: Value, resting: boolean) => {
+      const { recipe } = useBench.getState();
+      const now = recipe && stageOf(recipe, stage.id);
+      const title = now && kindInfo(now.kind)?.title;
+      if (!title) return;
+      edit(setParam(recipe, now.id, param.name, value), paramLabel(title, param, value), resting);
+      if (param.name === "threshold_db") newReference();
+      else followWork(now, param.name, recipe);
+    },
+    [stage.id],
+  );
+  const changeMix = useCallback(
+    (param: Param, value: Value) => {
+      const { recipe } = useBench.getState();
+      const now = recipe && stageOf(recipe, stage.id);
+      const title = now && kindInfo(now.kind)?.title;
+      if (title && typeof value === "number")
+        edit(setField(recipe, now.id, { mix: value }), paramLabel(title, param, value));
+    },
+    [stage.id],
+  );
   if (!info) return null;
-  const mix = shared && { ...shared, default: info.mix };
   const values = stage.params as unknown as Record<string, Value>;
-  const change = (param: Param, value: Value, resting: boolean) => {
-    const { recipe } = useBench.getState();
-    if (!recipe) return;
-    edit(setParam(recipe, stage.id, param.name, value), paramLabel(info.title, param, value), resting);
-    if (param.name === "threshold_db") newReference();
-    else followWork(stage, param.name, recipe);
-  };
   // lists come last: they take the whole width
   const shown = info.params.filter(({ name }) => !ELSEWHERE.has(name));
   const params = [...shown].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
@@ -41,7 +59,7 @@ export function Controls({ stage }: { stage: Stage }) {
             param={param}
             value={values[param.name] ?? null}
             idle={isIdle(param.name, values)}
-            onChange={(value, resting) => change(param, value, resting)}
+            onChange={change}
           />
         ),
       )}
@@ -52,11 +70,7 @@ export function Controls({ stage }: { stage: Stage }) {
           param={mix}
           value={stage.mix}
           idle={false}
-          onChange={(value) => {
-            const { recipe } = useBench.getState();
-            if (recipe && typeof value === "number")
-              edit(setField(recipe, stage.id, { mix: value }), paramLabel(info.title, mix, value));
-          }}
+          onChange={changeMix}
         />
       )}
     </div>

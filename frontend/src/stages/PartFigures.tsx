@@ -30,7 +30,7 @@ export function PartFigures({ stage, part, label, isIdle }: Props) {
             param={param}
             value={values[param.name] ?? null}
             idle={isIdle(param.name)}
-            onChange={(value, resting) => changePart(stage, part.id, param, value, resting)}
+            onChange={(_, value, resting) => changePart(stage, part.id, param, value, resting)}
           />
         ))}
     </section>

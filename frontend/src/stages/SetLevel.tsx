@@ -2,11 +2,13 @@ import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
-import type { Aim, Aimed, Stage, Tried } from "../api/types";
+import type { Stage } from "../api/types";
+import type { Aim, Aimed, Tried } from "../api/triedTypes";
 import { paramLabel, setParam } from "../state/editing";
 import { edit } from "../state/edits";
 import { compare } from "../state/listening";
 import { kindInfo, paramInfo, useBench } from "../state/store";
+import { usePassageChoice } from "../state/usePassageChoice";
 import { useSurvey } from "../state/useSurvey";
 import { formatDb } from "../ui/format";
 
@@ -20,7 +22,7 @@ const ASK_MS = 300;
 const settled = (tried: Tried<unknown> | undefined) =>
   tried !== undefined && tried.state !== "waiting" && tried.state !== "running";
 
-/** Sets a stage's level so that song or loop measures a target: tried first, with what it costs, then done. */
+/** Sets a stage's level so that song, loop or section measures a target: tried first, with what it costs, then done. */
 export function SetLevel({ stage }: { stage: Stage }) {
   const [open, setOpen] = useState(false);
   if (!kindInfo(stage.kind)?.level) return null;
@@ -44,7 +46,7 @@ export function SetLevel({ stage }: { stage: Stage }) {
 
 function Asking({ stage, close }: { stage: Stage; close: () => void }) {
   const song = useBench((s) => s.song)!;
-  const loop = useBench((s) => s.loop);
+  const passage = usePassageChoice();
   const revision = useBench((s) => s.revision?.id ?? 0);
   const saved = useBench((s) => s.saved === "saved");
   const survey = useSurvey();
@@ -67,7 +69,7 @@ function Asking({ stage, close }: { stage: Stage; close: () => void }) {
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        const [from, to] = loop ?? [0, song.frames];
+        const [from, to] = passage.span;
         if (fits) setAsked({ aim: aim.value, target: number, from, to });
       }}
     >
@@ -104,14 +106,32 @@ function Asking({ stage, close }: { stage: Stage; close: () => void }) {
           try
         </button>
       </div>
+      <label className="mt-2 flex items-center gap-2">
+        of
+        <select
+          aria-label="Passage"
+          className="min-w-0 flex-1 border border-line bg-well px-1 py-[3px]"
+          value={passage.where}
+          onChange={({ target: chosen }) => {
+            passage.setWhere(chosen.value);
+            setAsked(null);
+          }}
+        >
+          {passage.options.map(({ value, label }) => (
+            <option key={value} value={value}>
+              {label}
+            </option>
+          ))}
+        </select>
+      </label>
       <p className="cap mt-1">
         {fits ? "" : "−60 to 0 are allowed. "}
-        {loop ? "of the loop" : `of the song, now ${formatDb(before, false, ` ${aim.unit}`)}`}; nothing
-        changes before you set it
+        {passage.where === "song" ? `the song has ${formatDb(before, false, ` ${aim.unit}`)} now; ` : ""}
+        nothing changes before you set it
       </p>
       {asked && !settled(data) && !problem && (
         <div className="mt-2" role="status">
-          <span className="text-mute">trying it on the {loop ? "loop" : "song"} …</span>
+          <span className="text-mute">trying it on {passage.name} …</span>
           <div className="mt-1 h-[3px] bg-faint">
             <div className="h-full bg-rim" style={{ width: `${100 * (data?.progress ?? 0)}%` }} />
           </div>

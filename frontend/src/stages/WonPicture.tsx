@@ -1,4 +1,5 @@
-import type { Stage, Won } from "../api/types";
+import type { Stage } from "../api/types";
+import type { Won } from "../api/triedTypes";
 import { kindInfo } from "../state/store";
 import { colour, useCanvas } from "../ui/useCanvas";
 import type { Axis, Frame } from "../plots/plot";
@@ -16,13 +17,16 @@ export function WonPicture({ stage }: { stage: Stage }) {
   const here = push ? (stage.params as unknown as Record<string, number>)[push]! : 0;
   const ref = useCanvas((context, width, height) => won && draw(context, width, height, won, here));
   return (
-    <div className="picture">
-      <canvas ref={ref} role="img" aria-label={won ? `Loudness won: ${won.words}` : "Loudness won"} />
-      {!won && (
-        <div className="absolute inset-0 grid place-items-center p-4 text-center text-mute" role="status">
-          {problem ?? `trying pushes on the whole song · ${Math.round(100 * progress)} %`}
-        </div>
-      )}
+    <div className="grid min-h-0 grid-rows-[minmax(0,1fr)_max-content]">
+      <div className="picture">
+        <canvas ref={ref} role="img" aria-label={won ? `Loudness won: ${won.words}` : "Loudness won"} />
+        {!won && (
+          <div className="absolute inset-0 grid place-items-center p-4 text-center text-mute" role="status">
+            {problem ?? `trying pushes on the whole song · ${Math.round(100 * progress)} %`}
+          </div>
+        )}
+      </div>
+      {won && <p className="cap pt-1 leading-[1.25]">{won.ends}</p>}
     </div>
   );
 }

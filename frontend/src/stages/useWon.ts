@@ -1,7 +1,7 @@
 /** What pushing a stage wins, tried in the background when edits rest. */
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
-import type { Tried, Won } from "../api/types";
+import type { Tried, Won } from "../api/triedTypes";
 import { useBench } from "../state/store";
 import { useRested } from "../ui/useRested";
 

@@ -21,7 +21,14 @@ const { client } = vi.hoisted(() => {
   return {
     client: {
       Refused,
-      api: { edit: vi.fn(), keepBeside: vi.fn(), describe: vi.fn(), undo: vi.fn(), redo: vi.fn() },
+      api: {
+        edit: vi.fn(),
+        keepBeside: vi.fn(),
+        describe: vi.fn(),
+        undo: vi.fn(),
+        redo: vi.fn(),
+        forgetLeft: vi.fn(() => Promise.resolve()),
+      },
     },
   };
 });
@@ -29,8 +36,19 @@ vi.mock("../api/client", () => client);
 const hand = vi.hoisted(() => ({ isPressed: vi.fn(() => false) }));
 vi.mock("./hand", () => hand);
 
-const { edit, keepMine, moveParam, onEdit, onOpenAgain, pretend, standing, step, takeTheirs, takeUp } =
-  await import("./edits");
+const {
+  edit,
+  keepMine,
+  leaveUnkept,
+  moveParam,
+  onEdit,
+  onOpenAgain,
+  pretend,
+  standing,
+  step,
+  takeTheirs,
+  takeUp,
+} = await import("./edits");
 const { lookForUnkept, rest, saveLeaving, settle } = await import("./saving");
 const { useBench } = await import("./store");
 const { MASTER } = await import("../tree/tree");
@@ -302,6 +320,31 @@ describe("an edit", () => {
     takeUp();
     await vi.advanceTimersByTimeAsync(1);
     expect([gain(saves().at(-1)!.recipe), localStorage.getItem("unkept:7")]).toEqual([4, null]);
+  });
+
+  it("that the server heard and nobody kept is offered, and given up there", async () => {
+    const song = {
+      ...useBench.getState().song!,
+      left: { song: 7, label: "Gain", recipe: recipeOf(6), at: 1 },
+    };
+    useBench.setState({ song, recipe: recipeOf(0), unkept: null });
+    lookForUnkept(song);
+    await vi.advanceTimersByTimeAsync(3100);
+    expect(useBench.getState().unkept).toMatchObject({ label: "Gain" });
+    leaveUnkept();
+    expect([useBench.getState().unkept, client.api.forgetLeft.mock.lastCall]).toEqual([null, [7]]);
+  });
+
+  it("is heard with its name, so that the server may hold it", async () => {
+    edit(recipeOf(2), "Gain");
+    await vi.advanceTimersByTimeAsync(30);
+    expect(sent.mock.lastCall![2]).toBe("Gain");
+    rest();
+    await vi.advanceTimersByTimeAsync(30);
+    pretend((recipe) => recipe);
+    await vi.advanceTimersByTimeAsync(30);
+    expect(sent.mock.lastCall![2]).toBeNull();
+    pretend(null);
   });
 
   it("that is pretended is heard and not kept", async () => {

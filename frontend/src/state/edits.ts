@@ -6,7 +6,7 @@ import { MASTER, stageOf } from "../tree/tree";
 import { formatMoment } from "../ui/format";
 import { chainOf, laneOf, setParam } from "./editing";
 import type { Lane } from "./editing";
-import { changed, forgetNote, giveUp, onRefused, settle } from "./saving";
+import { changed, forgetLeft, giveUp, onRefused, openLabel, settle } from "./saving";
 import { complain, readings, useBench } from "./store";
 
 const get = useBench.getState;
@@ -15,7 +15,7 @@ const set = useBench.setState;
 const SEND_MS = 25;
 
 /** How an edit reaches the ear; the player puts itself here. */
-let sendEdit: (recipe: Recipe, revision: number) => void = () => undefined;
+let sendEdit: (recipe: Recipe, revision: number, label: string | null) => void = () => undefined;
 
 export function onEdit(send: typeof sendEdit): void {
   sendEdit = send;
@@ -54,10 +54,10 @@ export function keep(edited: Recipe, label: string, resting = false): void {
   const recipe = withoutLostRides(edited);
   set({ recipe, saved: "saving" });
   readings.forget();
+  changed(label, resting);
   sendSoon();
   // the live socket draws what it hears of
   if (!get().connected) describe();
-  changed(label, resting);
 }
 
 /** Move one value, as a hand on its rule would. */
@@ -77,14 +77,16 @@ export function pretend(otherwise: typeof disguise): void {
 /** At once, and while more comes at most every 25 ms. */
 function sendSoon(): void {
   const wait = Math.max(0, sentAt + SEND_MS - performance.now());
-  const send = () => {
-    sendTimer = null;
-    sentAt = performance.now();
-    const { recipe } = get();
-    if (recipe) sendEdit(disguise?.(recipe) ?? recipe, nextRevision());
-  };
   if (wait === 0 && !sendTimer) send();
   else sendTimer ??= setTimeout(send, wait);
+}
+
+function send(): void {
+  sendTimer = null;
+  sentAt = performance.now();
+  const { recipe } = get();
+  // with its name the server holds it for us, should this browser be gone before it is kept
+  if (recipe) sendEdit(disguise?.(recipe) ?? recipe, nextRevision(), disguise ? null : openLabel());
 }
 
 /** Another window was quicker: keep what was edited here as a version beside it. */
@@ -103,6 +105,7 @@ export async function keepMine(): Promise<void> {
 /** Another window was quicker: go on from what it left. */
 export async function takeTheirs(): Promise<void> {
   giveUp();
+  send();
   set({ conflict: false, problem: null });
   await openAgain();
 }
@@ -150,8 +153,9 @@ export function takeUp(): void {
 
 /** Give up edits that this browser held. */
 export function leaveUnkept(): void {
+  const { song } = get();
   set({ unkept: null });
-  forgetNote(get().song);
+  if (song) forgetLeft(song);
 }
 
 export function step(direction: "undo" | "redo"): Promise<void> {

@@ -175,7 +175,8 @@ describe("comparing", () => {
         "drive",
       );
       vi.advanceTimersByTime(300);
-      const meters = { stages: {}, other_name: "received", match: { other_db: 0, now_db } };
+      // what was heard since the last change is too short for more than a glance
+      const meters = { stages: {}, other_name: "received", match: null, near: { other_db: 0, now_db } };
       player.events.heard({ head: { song: 0 }, meters } as never);
       return gainDb(player.settings.nowGain);
     };

@@ -17,8 +17,8 @@ export const DIM_DB = -20;
 export const WITHOUT_CHAIN = "without:*";
 const ESTIMATE_MS = 2000;
 /** While a hand moves what makes louder, and until the sound has settled, estimates are taken up this often. */
-const MOVING_ESTIMATE_MS = 250;
-const MOVING_MS = 3000;
+const MOVING_ESTIMATE_MS = 80;
+const MOVING_MS = 1000;
 const MOST_AT_HAND = 4;
 /** The one player; tests reach it as `window.tinKettle.player`. */
 let player: LivePlayer | null = null;
@@ -68,9 +68,11 @@ export function noteMove(edited: Recipe): void {
   if (kindInfo(stageOf(edited, get().selected)?.kind ?? "")?.louder) movedAt = performance.now();
 }
 
-/** Take up an estimate of equal loudness where no survey knows better. */
-export function estimateMatch(match: Match): void {
+/** Take up an estimate of equal loudness where no survey knows better; `near` is of the last moment alone. */
+export function estimateMatch(settled: Match | null, near: Match | null): void {
   const moving = get().matchMoving && performance.now() - movedAt < MOVING_MS;
+  const match = moving ? near : settled;
+  if (!match) return;
   // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure; while
   // a hand moves what makes louder it follows the hand
   const wait = moving ? MOVING_ESTIMATE_MS : ESTIMATE_MS;

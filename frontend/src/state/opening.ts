@@ -176,13 +176,13 @@ export async function openSong(id: number): Promise<void> {
     ...PLAYING,
     heard: ({ head, meters }) => {
       readings.take(head, meters);
-      if (meters.match && meters.other_name === get().other) estimateMatch(meters.match);
+      if (meters.other_name === get().other) estimateMatch(meters.match, meters.near);
       if (get().loop === null && head.song >= song.frames + meters.tail) stopAtEnd();
     },
   });
   takePlayer(player);
-  onEdit((edited, revision) => {
-    player.ask({ type: "edit", recipe: edited, revision });
+  onEdit((edited, revision, label) => {
+    player.ask({ type: "edit", recipe: edited, revision, label });
     noteMove(edited);
   });
   onOpenAgain(() => openSong(id));

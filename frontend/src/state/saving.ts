@@ -1,9 +1,8 @@
 /** Keeping edits: twice a second while the hand moves, at once when it rests, and in the browser until the server has it. */
 import { api, Refused } from "../api/client";
-import type { Recipe, Revision, Song } from "../api/types";
+import type { Recipe, Revision, Song, Unkept } from "../api/types";
 import { isPressed } from "./hand";
 import { complain, useBench } from "./store";
-import type { Unkept } from "./store";
 
 const get = useBench.getState;
 const set = useBench.setState;
@@ -108,6 +107,11 @@ export function saveLeaving(): void {
   api.edit(song.id, written(last, revision), true).catch(() => undefined);
 }
 
+/** What was done last and is not kept yet is called. */
+export function openLabel(): string | null {
+  return movement?.label ?? waiting.at(-1)?.label ?? null;
+}
+
 /** Is there anything that was edited and not kept? Asked anew after every wait. */
 function isOpen(): boolean {
   return movement !== null || waiting.length > 0;
@@ -198,19 +202,30 @@ function note(): void {
   }
 }
 
+function noted(song: Song): Unkept | null {
+  const text = localStorage.getItem(noteName(song.id));
+  return text ? (JSON.parse(text) as Unkept) : null;
+}
+
 export function forgetNote(song: Song | null): void {
   if (song) localStorage.removeItem(noteName(song.id));
 }
 
-/** Look whether this browser still holds edits of a song that no server has, and offer them. */
+/** Edits that nobody wants any more, here or with the server that heard them. */
+export function forgetLeft(song: Song): void {
+  forgetNote(song);
+  api.forgetLeft(song.id).catch(() => undefined);
+}
+
+/** Look whether this browser holds edits of a song that were never kept, or the server heard some, and offer them. */
 export function lookForUnkept(song: Song): void {
-  const text = localStorage.getItem(noteName(song.id));
-  if (!text) return;
+  const before = noted(song);
+  const unkept = before && before.at >= (song.left?.at ?? 0) ? before : song.left;
+  if (!unkept) return;
   setTimeout(() => {
     // another window that is at work sees to its own
-    if (get().song?.id !== song.id || localStorage.getItem(noteName(song.id)) !== text) return;
-    const unkept = JSON.parse(text) as Unkept;
-    if (JSON.stringify(unkept.recipe) === JSON.stringify(get().recipe)) forgetNote(song);
+    if (get().song?.id !== song.id || noted(song)?.at !== before?.at) return;
+    if (JSON.stringify(unkept.recipe) === JSON.stringify(get().recipe)) forgetLeft(song);
     else if (!isOpen()) set({ unkept });
   }, ORPHAN_MS);
 }

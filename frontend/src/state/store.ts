@@ -10,6 +10,7 @@ import type {
   Revision,
   Song,
   Stages,
+  Unkept,
 } from "../api/types";
 import type { Tap, Work } from "../live/protocol";
 import type { Lane } from "./editing";
@@ -75,22 +76,13 @@ interface BenchState {
   problem: string | null;
   /** whether another window has gone on from where this one began */
   conflict: boolean;
-  /** edits that this browser held because no server had them */
+  /** edits that were never kept, and are offered */
   unkept: Unkept | null;
   /** Something that went well and is worth a word. */
   said: string | null;
   dark: boolean;
   /** whether single letters act; with Ctrl or Alt keys always do */
   letters: boolean;
-}
-
-/** Edits that this browser kept because no server had them yet. */
-export interface Unkept {
-  song: number;
-  label: string;
-  recipe: Recipe;
-  /** ms since 1970 */
-  at: number;
 }
 
 export const useBench = create<BenchState>(() => ({

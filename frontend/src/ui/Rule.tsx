@@ -1,5 +1,5 @@
 import { Slider } from "radix-ui";
-import { useRef, useState } from "react";
+import { memo, useRef, useState } from "react";
 import type { ReactNode } from "react";
 import type { Param } from "../api/types";
 import { formatTick, formatValue, parseValue } from "./format";
@@ -23,7 +23,11 @@ interface Props {
 
 const MINOR_TICKS = 24;
 
-function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
+const scaledOf = ({ low, high, scale }: Param): Scaled => ({ low: low ?? 0, high: high ?? 1, scale });
+
+/** The marks below a rule: drawn once, however its value moves. */
+const Ticks = memo(function Ticks({ param }: { param: Param }) {
+  const scaled = scaledOf(param);
   const marks = withRoom(
     param.ticks.map((tick) => ({
       tick,
@@ -58,13 +62,13 @@ function Ticks({ param, scaled }: { param: Param; scaled: Scaled }) {
       ))}
     </div>
   );
-}
+});
 
 /** A ruled slider with a pointer: drag, Shift-drag fine, type a number with its unit, arrows, Backspace resets. */
 export function Rule({ param, value, note, span, badge, onMove, onRest }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const [wrong, setWrong] = useState(false);
-  const scaled: Scaled = { low: param.low ?? 0, high: param.high ?? 1, scale: param.scale };
+  const scaled = scaledOf(param);
   const reset = typeof param.default === "number" ? param.default : scaled.low;
   const thumb = useRef<SVGSVGElement>(null);
   const startTyping = (first: string) => setTyped(first);
@@ -175,7 +179,7 @@ export function Rule({ param, value, note, span, badge, onMove, onRest }: Props)
           </Slider.Thumb>
         </span>
       </Slider.Root>
-      <Ticks param={param} scaled={scaled} />
+      <Ticks param={param} />
     </div>
   );
 }

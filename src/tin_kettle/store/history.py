@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 
 from tin_kettle.core.errors import LibraryError
+from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import Revision, current_revision, go_back_to
 
@@ -41,6 +44,16 @@ def list_edits(library: Library, song_id: int, before: int | None = None) -> lis
 def is_edit(library: Library, song_id: int, revision_id: int) -> bool:
     """Whether the song was ever in that state."""
     return any(edit.id == revision_id for edit in list_edits(library, song_id, revision_id + 1)[:1])
+
+
+def was_kept(library: Library, song_id: int, recipe: Recipe) -> bool:
+    """Whether the song, or a version of it, was ever exactly this."""
+    with library.reading() as db:
+        found = db.execute(
+            "SELECT EXISTS (SELECT 1 FROM revisions WHERE song_id = ? AND recipe = ?)",
+            (song_id, json.dumps(dump_recipe(recipe))),
+        ).fetchone()
+    return bool(found[0])
 
 
 def return_to(library: Library, song_id: int, revision_id: int) -> Revision:

@@ -18,8 +18,10 @@ from tin_kettle.web import (
     coded,
     compressing,
     deliveries,
+    description,
     findings,
     history,
+    left,
     live,
     measured,
     notes,
@@ -38,6 +40,7 @@ from tin_kettle.web.context import Context
 from tin_kettle.web.converting import Converted
 from tin_kettle.web.guard import Door, guard
 from tin_kettle.web.jobs import Jobs
+from tin_kettle.web.left import Left
 from tin_kettle.web.mastered import Mastered
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.opened import Opened
@@ -58,6 +61,7 @@ RESOURCES = (
     recipes,
     chains,
     history,
+    left,
     prints,
     measured,
     notes,
@@ -68,6 +72,7 @@ RESOURCES = (
     versions,
     references,
     blind,
+    description,
 )
 
 
@@ -81,7 +86,7 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
     settle_deliveries(library)
     opened = Opened()
     app.extensions["tin_kettle"] = Context(
-        library, Jobs(), opened, Converted(opened), Surveys(), Trials(), Mastered(), {}, {}
+        library, Jobs(), opened, Converted(opened), Surveys(), Trials(), Mastered(), Left(), {}, {}
     )
     guard(app, door or Door())
     for module in RESOURCES:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import functools
+from collections.abc import Callable, Iterator
 from typing import Annotated, Any, TypeVar
 
 import orjson
-from flask import request
+from flask import g, request
 from flask.json.provider import JSONProvider
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from werkzeug.exceptions import RequestEntityTooLarge
@@ -31,15 +32,78 @@ class Asked(BaseModel):
 
 
 AnyAsked = TypeVar("AnyAsked", bound=BaseModel)
+View = TypeVar("View", bound=Callable[..., Any])
+ARGUMENTS: dict[str, dict[str, Any]] = {
+    "from": {"type": "integer", "description": "The first frame."},
+    "to": {"type": "integer", "description": "The frame after the last."},
+    "columns": {"type": "integer", "description": "How many columns a picture has."},
+    "other": {"type": "string", "description": "What the song is compared with, such as received or version:3."},
+    "before": {"type": "string", "description": "What lies before: a version, or the number of an edit."},
+    "after": {"type": "string", "description": "What lies after: a version."},
+    "format": {"type": "string", "description": "csv for a table."},
+    "rate": {"type": "integer", "description": "The rate in Hz."},
+    "name": {"type": "string", "description": "The name of the file."},
+    "bus": {"type": "string", "description": "One bus alone."},
+    "spec": {"type": "string", "description": "The name of a spec of delivery."},
+    "part": {"type": "string", "description": "all of a record, or its joins."},
+}
+"""What an address may tell behind its question mark."""
 
 
-def asked(model: type[AnyAsked]) -> AnyAsked:
-    """The JSON body of the present request.
+def takes(model: type[BaseModel], most_bytes: int = MOST_JSON_BYTES) -> Callable[[View], View]:
+    """A view is given the JSON body of the request as a checked model, by the name ``given``.
 
     Raises:
-        KettleError: it is no JSON, or not what the model allows.
+        KettleError: when it is called: the body is no JSON, over ``most_bytes``, or not what the model allows.
     """
-    return check(model, document())
+
+    def decorate(view: View) -> View:
+        @functools.wraps(view)
+        def checked(*path: Any, **more: Any) -> Any:
+            return view(*path, given=check(model, document(most_bytes)), **more)
+
+        checked.takes = model  # type: ignore[attr-defined]
+        return checked  # type: ignore[return-value]
+
+    return decorate
+
+
+def takes_bytes(view: View) -> View:
+    """A view reads the body of the request as it comes in."""
+    view.takes = bytes  # type: ignore[attr-defined]
+    return view
+
+
+def takes_document(view: View) -> View:
+    """A view reads a JSON document whose form is told elsewhere, such as a recipe."""
+    view.takes = dict  # type: ignore[attr-defined]
+    return view
+
+
+def reads(*names: str) -> Callable[[View], View]:
+    """A view reads these arguments of the address, of :data:`ARGUMENTS`, and no others."""
+
+    def decorate(view: View) -> View:
+        @functools.wraps(view)
+        def reading(*path: Any, **more: Any) -> Any:
+            g.reads = names
+            return view(*path, **more)
+
+        reading.reads = names  # type: ignore[attr-defined]
+        return reading  # type: ignore[return-value]
+
+    return decorate
+
+
+def arguments(name: str) -> list[str]:
+    """All values of an argument of the address, which the view must have named (:func:`reads`)."""
+    assert name in g.get("reads", ()), f"a view that reads {name} has to say so"
+    return request.args.getlist(name)
+
+
+def argument(name: str, default: str = "") -> str:
+    """The first value of an argument of the address."""
+    return next(iter(arguments(name)), default)
 
 
 def check(model: type[AnyAsked], found: object) -> AnyAsked:
@@ -100,7 +164,7 @@ def whole_number(name: str, default: int) -> int:
     Raises:
         KettleError: it is none.
     """
-    given = request.args.get(name)
+    given = next(iter(arguments(name)), None)
     if given is None:
         return default
     if len(given) > len(str(FARTHEST)) or not given.lstrip("-").isascii() or not given.lstrip("-").isdigit():

@@ -8,7 +8,7 @@ from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.listen import blind
 from tin_kettle.store import comparing as kept
 from tin_kettle.store.songs import get_song
-from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.asked import Asked, Number, takes
 from tin_kettle.web.context import context
 
 blueprint = Blueprint("blind", __name__, url_prefix="/api")
@@ -29,20 +29,21 @@ class TestAsked(Asked):
 
 
 @blueprint.post("/songs/<int:song_id>/blind/order")
-def blind_order(song_id: int) -> Response:
+@takes(OrderAsked)
+def blind_order(song_id: int, given: OrderAsked) -> Response:
     """The order of a test of so many rounds."""
     get_song(context().library, song_id)
-    rounds = asked(OrderAsked).rounds
+    rounds = given.rounds
     if not blind.FEWEST <= rounds <= blind.MOST:
         raise LibraryError(f"{rounds} rounds are not allowed; {blind.FEWEST} to {blind.MOST} are")
     return jsonify(order=blind.blind_order(rounds))
 
 
 @blueprint.post("/songs/<int:song_id>/blind")
-def blind_result(song_id: int) -> Response:
+@takes(TestAsked)
+def blind_result(song_id: int, given: TestAsked) -> Response:
     """Judge and keep a test."""
     get_song(context().library, song_id)
-    given = asked(TestAsked)
     rounds, hits = given.rounds, given.hits
     if not 0 <= hits <= rounds <= blind.MOST:
         raise LibraryError(f"{hits} of {rounds} is no result; start another")

@@ -10,7 +10,7 @@ from tin_kettle.core.recipe.beginnings import usual_order
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.store.recipe_files import keep_recipe_file, recipe_files, remove_recipe_file
-from tin_kettle.web.asked import Asked, asked
+from tin_kettle.web.asked import Asked, takes
 from tin_kettle.web.context import context
 
 blueprint = Blueprint("chains", __name__, url_prefix="/api")
@@ -36,9 +36,9 @@ def chains() -> Response:
 
 
 @blueprint.post("/chains")
-def keep() -> Response:
+@takes(ChainAsked)
+def keep(given: ChainAsked) -> Response:
     """Keep a chain."""
-    given = asked(ChainAsked)
     keep_recipe_file(context().library, FOLDER, given.name, parse_recipe(given.recipe))
     return chains()
 

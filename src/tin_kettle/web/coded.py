@@ -6,10 +6,9 @@ from flask import Blueprint, Response, jsonify
 from pydantic import Field
 
 from tin_kettle.core.deliver.coding import Coder
-from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources
-from tin_kettle.web.asked import Asked, asked
+from tin_kettle.web.asked import Asked, takes
 from tin_kettle.web.context import context
 from tin_kettle.web.surveys import content_of
 
@@ -22,9 +21,10 @@ class CodedAsked(Asked):
 
 
 @blueprint.post("/songs/<int:song_id>/coded")
-def coded(song_id: int) -> Response:
+@takes(CodedAsked)
+def coded(song_id: int, given: CodedAsked) -> Response:
     """The song as it stands, coded and decoded: how far it is, or what it measures and the names to compare it by."""
-    here, given = context(), asked(CodedAsked)
+    here = context()
     recipe, sources = current_revision(here.library, song_id).recipe, song_sources(here.library, song_id)
     about = f"{given.coder}:{given.kbit_s}"
     keys = {what: content_of(recipe, sources, what, about) for what in ("coded", "added")}
@@ -32,11 +32,10 @@ def coded(song_id: int) -> Response:
     task = {
         "do": "coded",
         "stage": about,
-        "recipe": dump_recipe(recipe),
         "coder": given.coder,
         "kbit_s": given.kbit_s,
         "out": out,
         "added": added,
     }
-    told = here.trials.tell(here, song_id, keys["coded"], task)
+    told = here.trials.tell(here, song_id, recipe, task, sources)
     return jsonify({**told, **{what: f"{what}:{about}:{key}" for what, key in keys.items()}})

@@ -13,7 +13,7 @@ from tin_kettle.core.survey.work import makeup_gain_db, threshold_for_work
 from tin_kettle.store.comparing import try_version
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.starts import keep_start, list_starts
-from tin_kettle.web.asked import Asked, asked
+from tin_kettle.web.asked import Asked, reads, takes
 from tin_kettle.web.context import context, opened_sources, passage
 from tin_kettle.web.versions import version_document
 
@@ -33,6 +33,7 @@ class StartAsked(Asked):
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/makeup")
+@reads("from", "to")
 def makeup(song_id: int, stage_id: str) -> Response:
     """What to add to a compressor's makeup for equal loudness with and without it."""
     recipe = current_revision(context().library, song_id).recipe
@@ -42,9 +43,10 @@ def makeup(song_id: int, stage_id: str) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/threshold")
-def same_work(song_id: int, stage_id: str) -> Response:
+@takes(WorkAsked)
+@reads("from", "to")
+def same_work(song_id: int, stage_id: str, given: WorkAsked) -> Response:
     """The threshold at which one recipe works as hard as another did."""
-    given = asked(WorkAsked)
     before, after = parse_recipe(given.before), parse_recipe(given.after)
     sources = opened_sources(song_id)
     span = passage(max(source.frames for source in sources.values()))
@@ -52,6 +54,7 @@ def same_work(song_id: int, stage_id: str) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/ways")
+@reads("from", "to")
 def ways(song_id: int, stage_id: str) -> Response:
     """A compressor that does not hear the lows, one that does not touch them: both as versions, and what they do."""
     library = context().library
@@ -74,8 +77,8 @@ def starts() -> Response:
 
 
 @blueprint.post("/starts")
-def keep_a_start() -> Response:
+@takes(StartAsked)
+def keep_a_start(given: StartAsked) -> Response:
     """Keep a stage as a starting point."""
-    given = asked(StartAsked)
     keep_start(context().library, given.name, given.stage)
     return jsonify(list_starts(context().library))

@@ -17,6 +17,7 @@ from tin_kettle.web.jobs import Job, Jobs
 from tin_kettle.web.opened import Opened
 
 if TYPE_CHECKING:
+    from tin_kettle.web.left import Left
     from tin_kettle.web.mastered import Mastered
     from tin_kettle.web.surveys import Surveys
     from tin_kettle.web.trying import Trials
@@ -34,6 +35,7 @@ class Context:
         surveys: what songs sound like, as far as it is known.
         trials: what is being tried on songs.
         mastered: songs as files, for records to be played from.
+        left: edits that were heard and not kept.
         printing, delivering: prints and deliveries under way by their numbers.
     """
 
@@ -44,6 +46,7 @@ class Context:
     surveys: Surveys
     trials: Trials
     mastered: Mastered
+    left: Left
     printing: dict[int, Job]
     delivering: dict[int, Job]
 

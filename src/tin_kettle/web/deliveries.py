@@ -22,7 +22,7 @@ from tin_kettle.store.deliveries import DeliveryRow
 from tin_kettle.store.records import KeptSong, RecordState, get_record
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources, source_files
-from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.asked import Asked, Number, takes
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.surveys import content_of
@@ -64,14 +64,16 @@ def specs() -> Response:
 
 
 @blueprint.post("/specs")
-def keep_spec() -> Response:
-    specs_kept.keep_spec(context().library, asked(SpecAsked).spec)
+@takes(SpecAsked)
+def keep_spec(given: SpecAsked) -> Response:
+    specs_kept.keep_spec(context().library, given.spec)
     return _specs()
 
 
 @blueprint.post("/specs/remove")
-def remove_spec() -> Response:
-    specs_kept.remove_spec(context().library, asked(NamedAsked).name)
+@takes(NamedAsked)
+def remove_spec(given: NamedAsked) -> Response:
+    specs_kept.remove_spec(context().library, given.name)
     return _specs()
 
 
@@ -130,9 +132,9 @@ def every(record_id: int) -> Response:
 
 
 @blueprint.post("/records/<int:record_id>/deliveries")
-def begin(record_id: int) -> Response:
+@takes(DeliveryAsked)
+def begin(record_id: int, given: DeliveryAsked) -> Response:
     """Make songs by specs; what is there already and made of the same is not made again."""
-    given = asked(DeliveryAsked)
     here = context()
     state = get_record(here.library, record_id).state
     songs = {song.id: song for song in state.songs}

@@ -7,7 +7,7 @@ from dataclasses import asdict
 from flask import Blueprint, Response, jsonify
 
 from tin_kettle.store.history import list_edits, return_to
-from tin_kettle.web.asked import FARTHEST, whole_number
+from tin_kettle.web.asked import FARTHEST, reads, whole_number
 from tin_kettle.web.context import context
 from tin_kettle.web.songs import revision_document
 
@@ -15,6 +15,7 @@ blueprint = Blueprint("history", __name__, url_prefix="/api/songs")
 
 
 @blueprint.get("/<int:song_id>/history")
+@reads("before")
 def history(song_id: int) -> Response:
     """``edits``, the newest first; with ``?before=`` those before one; ``more`` where there are older ones."""
     library = context().library

@@ -75,6 +75,12 @@ def _song_session(
     return Session(audition, send, partial(_find_piece, context, song_id, audition, kept), words)
 
 
+def _leave(song_id: int, context: Context, session: Session) -> None:
+    """Hold what was edited and not kept; what a page sends as it goes away may come after its socket has closed."""
+    if session.unkept is not None:
+        context.left.leave(song_id, *session.unkept)
+
+
 def _record_session(
     context: Context,
     send: Callable[[bytes | str], None],
@@ -113,15 +119,15 @@ def attach(app: Flask) -> None:
 
     @sock.route("/api/songs/<int:song_id>/live")  # type: ignore[untyped-decorator]
     def song(ws: Server, song_id: int) -> None:
-        seat(ws, partial(_song_session, song_id=song_id))
+        seat(ws, partial(_song_session, song_id=song_id), partial(_leave, song_id))
 
     @sock.route("/api/records/<int:record_id>/live")  # type: ignore[untyped-decorator]
     def record(ws: Server, record_id: int) -> None:
         part: Part = "joins" if request.args.get("part") == "joins" else "all"
         equal = request.args.get("level") == "equal"
-        seat(ws, partial(_record_session, record_id=record_id, part=part, equal=equal))
+        seat(ws, partial(_record_session, record_id=record_id, part=part, equal=equal), lambda _context, _session: None)
 
-    def seat(ws: Server, begin: Callable[..., Session]) -> None:
+    def seat(ws: Server, begin: Callable[..., Session], leave: Callable[[Context, Session], None]) -> None:
         context = app.extensions["tin_kettle"]
         assert isinstance(context, Context)
         _prepare(ws.sock)
@@ -130,11 +136,17 @@ def attach(app: Flask) -> None:
             ws.send(json.dumps({"type": "problem", "problem": FULL, "fatal": True}))
             return
         try:
-            listen(context, ws, begin, words)
+            listen(context, ws, begin, words, leave)
         finally:
             places.release()
 
-    def listen(context: Context, ws: Server, begin: Callable[..., Session], words: Callable[[Exception], str]) -> None:
+    def listen(
+        context: Context,
+        ws: Server,
+        begin: Callable[..., Session],
+        words: Callable[[Exception], str],
+        leave: Callable[[Context, Session], None],
+    ) -> None:
         try:
             session = begin(context, ws.send, words)
         except (KettleError, OSError) as refused:
@@ -149,5 +161,6 @@ def attach(app: Flask) -> None:
                 if message is not None:
                     session.hear(message)
         session.close()
+        leave(context, session)
         if renderer.ident is not None:
             renderer.join(timeout=5.0)

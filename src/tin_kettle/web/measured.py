@@ -6,7 +6,7 @@ import csv
 import io
 from typing import Any, cast
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.engine.passage import render_passage
 from tin_kettle.core.listen.match import match_all
@@ -19,7 +19,7 @@ from tin_kettle.core.survey.stage_image import images_of, told
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
-from tin_kettle.web.asked import whole_number
+from tin_kettle.web.asked import argument, arguments, reads, whole_number
 from tin_kettle.web.context import context, opened_sources, passage
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import find_other
@@ -34,6 +34,7 @@ def _columns() -> int:
 
 
 @blueprint.get("/songs/<int:song_id>/survey")
+@reads("columns")
 def survey(song_id: int) -> Response:
     """The survey of the present revision, begun where there is none: its progress, or all that a whole song shows."""
     now, received = look(song_id), look(song_id, "received")
@@ -77,6 +78,7 @@ def stop(song_id: int) -> Response:
 
 
 @blueprint.get("/songs/<int:song_id>/survey/columns")
+@reads("from", "to", "columns")
 def tile(song_id: int) -> Response:
     """The rows of the song map between two frames; null while there is no survey."""
     now, received = look(song_id), look(song_id, "received")
@@ -88,6 +90,7 @@ def tile(song_id: int) -> Response:
 
 
 @blueprint.get("/songs/<int:song_id>/survey/stages/<stage_id>")
+@reads("from", "to", "columns")
 def series(song_id: int, stage_id: str) -> Response:
     """A stage's levels and effort between two frames, the latter in words too, and what it did on average over the
     song; null while there is no survey."""
@@ -108,9 +111,10 @@ def _reference_passage(song_id: int, name: str) -> tuple[int, int] | None:
 
 
 @blueprint.get("/songs/<int:song_id>/survey/match")
+@reads("from", "to", "other")
 def match(song_id: int) -> Response:
     """Gains for equal loudness of now and every ``?other=`` between two frames, as far as surveys know them."""
-    names = ["now", *(request.args.getlist("other") or ["received"])]
+    names = ["now", *(arguments("other") or ["received"])]
     found = {name: look(song_id, name) for name in names}
     surveyed = {name: survey for name, survey in found.items() if isinstance(survey, Survey)}
     # another that cannot be surveyed is no reason to wait
@@ -131,9 +135,10 @@ def match(song_id: int) -> Response:
 
 
 @blueprint.get("/songs/<int:song_id>/survey/panel")
+@reads("from", "to", "other", "format")
 def panel(song_id: int) -> Response:
     """Before and after of a passage: ``now`` and ``?other=``; as CSV with ``?format=csv``."""
-    name = request.args.get("other", "received")
+    name = argument("other", "received")
     now, other = look(song_id), look(song_id, name)
     work = waiting(now, other)
     if work:
@@ -142,7 +147,7 @@ def panel(song_id: int) -> Response:
     chosen = _reference_passage(song_id, name)
     theirs = chosen or passage(other.frames)
     after, before = views.panel(now, *passage(now.frames)), views.panel(other, *theirs)
-    if request.args.get("format") == "csv":
+    if argument("format") == "csv":
         return _csv(before, after)
     return jsonify(state="done", before=before, after=after, spread=views.spread(other, *theirs) if chosen else None)
 
@@ -191,6 +196,7 @@ def propose(song_id: int) -> Response:
 
 
 @blueprint.get("/songs/<int:song_id>/stages/<stage_id>/image")
+@reads("from", "to")
 def image(song_id: int, stage_id: str) -> Response:
     """The stereo image of a passage before and after a stage, and what mono loses of the song, where that is known."""
     recipe = current_revision(context().library, song_id).recipe
@@ -201,6 +207,7 @@ def image(song_id: int, stage_id: str) -> Response:
 
 
 @blueprint.get("/songs/<int:song_id>/scope")
+@reads("from", "to")
 def scope(song_id: int) -> Response:
     """The mid of a few thousand samples, before and after."""
     recipe = current_revision(context().library, song_id).recipe

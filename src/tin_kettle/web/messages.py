@@ -45,9 +45,12 @@ class Credit(Message):
 
 
 class Edit(Message):
+    """A recipe to be heard; ``label`` says what was done to it where the bench means to keep it."""
+
     type: Literal["edit"]
     recipe: Any
     revision: Annotated[int, Field(ge=0, lt=2**32)]
+    label: Annotated[str, Field(max_length=200)] | None = None
 
 
 class Touches(Message):

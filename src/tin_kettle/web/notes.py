@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 from pydantic import Field
 
 from tin_kettle.core.deliver.delivery import safe_name
@@ -12,7 +12,7 @@ from tin_kettle.core.errors import KettleError
 from tin_kettle.core.survey.for_mix import MixNote, as_csv, as_text, found_in_mix, in_order, mix_note
 from tin_kettle.store import notes as kept
 from tin_kettle.store.songs import get_song
-from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.asked import Asked, Number, argument, reads, takes
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.surveys import look
@@ -64,33 +64,35 @@ def every(song_id: int) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/notes")
-def add(song_id: int) -> Response:
-    given = asked(NoteAsked)
+@takes(NoteAsked)
+def add(song_id: int, given: NoteAsked) -> Response:
     kept.add_note(context().library, song_id, given.at_s, given.text)
     return _shown(song_id)
 
 
 @blueprint.put("/songs/<int:song_id>/notes")
-def change(song_id: int) -> Response:
-    given = asked(ChangeAsked)
+@takes(ChangeAsked)
+def change(song_id: int, given: ChangeAsked) -> Response:
     kept.change_note(context().library, song_id, given.id, given.text, given.done)
     return _shown(song_id)
 
 
 @blueprint.post("/songs/<int:song_id>/notes/remove")
-def remove(song_id: int) -> Response:
-    kept.remove_note(context().library, song_id, asked(RemoveAsked).id)
+@takes(RemoveAsked)
+def remove(song_id: int, given: RemoveAsked) -> Response:
+    kept.remove_note(context().library, song_id, given.id)
     return _shown(song_id)
 
 
 @blueprint.post("/songs/<int:song_id>/notes/tick")
-def tick(song_id: int) -> Response:
-    given = asked(TickAsked)
+@takes(TickAsked)
+def tick(song_id: int, given: TickAsked) -> Response:
     kept.tick(context().library, song_id, given.finding, given.done)
     return _shown(song_id)
 
 
 @blueprint.get("/songs/<int:song_id>/notes/for-mix")
+@reads("format")
 def for_mix(song_id: int) -> Response:
     """The list as text; as a table with ``?format=csv``."""
     title = get_song(context().library, song_id).title
@@ -98,7 +100,7 @@ def for_mix(song_id: int) -> Response:
     if found is None:
         raise KettleError(f"'{title}' is still being surveyed; the list is there when it is")
     own = [MixNote(note.at_s, note.text, note.done) for note in kept.list_notes(context().library, song_id)]
-    table = request.args.get("format") == "csv"
+    table = argument("format") == "csv"
     said = as_csv(title, [*found, *own]) if table else as_text(title, [*found, *own])
     answer = Response(said, mimetype="text/csv" if table else "text/plain")
     name = f"{safe_name(title)} notes for the mix.{'csv' if table else 'txt'}"

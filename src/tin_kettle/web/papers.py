@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import PurePosixPath
 from typing import Any, cast
 
-from flask import Blueprint, Response, request, send_file
+from flask import Blueprint, Response, send_file
 
 from tin_kettle.core.deliver.cue import cue_sheet
 from tin_kettle.core.deliver.delivery import safe_name
@@ -25,6 +25,7 @@ from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store import deliveries as kept
 from tin_kettle.store.records import KeptSong, RecordState, get_record
 from tin_kettle.store.songs import current_revision
+from tin_kettle.web.asked import argument, reads
 from tin_kettle.web.context import context
 from tin_kettle.web.deliveries import shown
 from tin_kettle.web.jobs import Job
@@ -109,11 +110,12 @@ _PAPERS: dict[str, tuple[str, Callable[[Sheet], Any]]] = {
 
 
 @blueprint.get("/records/<int:record_id>/papers/<name>")
+@reads("spec")
 def paper(record_id: int, name: str) -> Response:
     """One of the papers; a cue sheet is of ``?spec=``."""
     if name == "order.cue":
         state = get_record(context().library, record_id).state
-        made, mime = _cue(record_id, state, request.args.get("spec", "")), "text/plain"
+        made, mime = _cue(record_id, state, argument("spec", "")), "text/plain"
     elif name in _PAPERS:
         mime, write = _PAPERS[name]
         made = write(_sheet(record_id))

@@ -17,7 +17,7 @@ from tin_kettle.store import prints as kept
 from tin_kettle.store.prints import PrintRow
 from tin_kettle.store.songs import current_revision, get_song
 from tin_kettle.store.sources import song_sources, source_files
-from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.asked import Asked, Number, takes
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
 
@@ -42,9 +42,10 @@ def _shown(row: PrintRow) -> dict[str, Any]:
 
 
 @blueprint.post("/songs/<int:song_id>/prints")
-def begin(song_id: int) -> Response:
+@takes(PrintAsked)
+def begin(song_id: int, given: PrintAsked) -> Response:
     """Print the song as it stands."""
-    library, given = context().library, asked(PrintAsked)
+    library = context().library
     settings = given.model_dump(exclude={"format", "part"})
     song, revision = get_song(library, song_id), current_revision(library, song_id)
     part = given.part or MASTER

@@ -18,7 +18,7 @@ from tin_kettle.core.recipe.taking import Take, with_takes
 from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch, with_touches
 from tin_kettle.core.stages.bringing_out import bring_out
 from tin_kettle.core.survey.beats import tapped_grid
-from tin_kettle.web.asked import Asked, asked, check, document, whole_number
+from tin_kettle.web.asked import Asked, document, reads, takes, takes_document, whole_number
 
 blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 MOST_TAKE_BYTES = 16 << 20
@@ -52,9 +52,9 @@ class RangeAsked(Asked):
 
 
 @blueprint.post("/bring-out")
-def brought_out() -> Response:
+@takes(RangeAsked)
+def brought_out(given: RangeAsked) -> Response:
     """A chain that brings out the hits between two frequencies."""
-    given = asked(RangeAsked)
     if given.high_hz <= given.low_hz:
         raise KettleError(f"high_hz={given.high_hz:g} is not above low_hz={given.low_hz:g}; let the range have a width")
     return jsonify(dump_recipe(parse_recipe(bring_out(given.low_hz, given.high_hz))))
@@ -66,9 +66,9 @@ class TakesAsked(Asked):
 
 
 @blueprint.post("/takes")
-def taken() -> Response:
+@takes(TakesAsked, MOST_TAKE_BYTES)
+def taken(given: TakesAsked) -> Response:
     """A recipe with what a hand did while the song played written into its rides."""
-    given = check(TakesAsked, document(MOST_TAKE_BYTES))
     return jsonify(dump_recipe(with_takes(parse_recipe(given.recipe), given.takes)))
 
 
@@ -78,9 +78,9 @@ class TapsAsked(Asked):
 
 
 @blueprint.post("/grid")
-def tapped() -> Response:
+@takes(TapsAsked)
+def tapped(given: TapsAsked) -> Response:
     """Tempo and bars from beats that were tapped along."""
-    given = asked(TapsAsked)
     return jsonify(tapped_grid(given.taps_s, given.bar).document())
 
 
@@ -90,13 +90,15 @@ class TouchesAsked(Asked):
 
 
 @blueprint.post("/touches")
-def touched() -> Response:
+@takes(TouchesAsked)
+def touched(given: TouchesAsked) -> Response:
     """A recipe with values in place of their rides, or rides shifted as far as a hand moved."""
-    given = asked(TouchesAsked)
     return jsonify(dump_recipe(with_touches(parse_recipe(given.recipe), given.touches)))
 
 
 @blueprint.post("/describe")
+@reads("rate")
+@takes_document
 def describe() -> Response:
     """Summaries and pictures of a recipe's stages at ``?rate=``."""
     rate_hz = whole_number("rate", 48000)

@@ -6,7 +6,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any, Literal
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.match import match_all
@@ -22,7 +22,7 @@ from tin_kettle.store import records as kept
 from tin_kettle.store.records import RecordNow
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources
-from tin_kettle.web.asked import Asked, Number, asked, whole_number
+from tin_kettle.web.asked import Asked, Number, argument, reads, takes, whole_number
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.surveys import look, waiting, wave
@@ -38,7 +38,7 @@ class RecordAsked(Asked):
     artist: str = ""
 
 
-class EditAsked(Asked):
+class RecordEditAsked(Asked):
     """``base`` is the edit that it was made on."""
 
     base: Number
@@ -77,8 +77,8 @@ def every() -> Response:
 
 
 @blueprint.post("/records")
-def add() -> Response:
-    given = asked(RecordAsked)
+@takes(RecordAsked)
+def add(given: RecordAsked) -> Response:
     return jsonify(id=kept.add_record(context().library, given.title, given.artist))
 
 
@@ -88,9 +88,9 @@ def one(record_id: int) -> Response:
 
 
 @blueprint.put("/records/<int:record_id>")
-def edit(record_id: int) -> Response:
+@takes(RecordEditAsked)
+def edit(record_id: int, given: RecordEditAsked) -> Response:
     """Keep an edit: names and numbers, order, levels, gaps, fades."""
-    given = asked(EditAsked)
     return jsonify(_shown(kept.change_record(context().library, record_id, given.base, given.label[:200], given.state)))
 
 
@@ -105,21 +105,24 @@ def redo(record_id: int) -> Response:
 
 
 @blueprint.post("/records/<int:record_id>/archived")
-def archive(record_id: int) -> Response:
-    kept.archive_record(context().library, record_id, asked(MarkAsked).on)
+@takes(MarkAsked)
+def archive(record_id: int, given: MarkAsked) -> Response:
+    kept.archive_record(context().library, record_id, given.on)
     return every()
 
 
 @blueprint.post("/records/<int:record_id>/deleted")
-def delete(record_id: int) -> Response:
-    kept.delete_record(context().library, record_id, asked(MarkAsked).on)
+@takes(MarkAsked)
+def delete(record_id: int, given: MarkAsked) -> Response:
+    kept.delete_record(context().library, record_id, given.on)
     return every()
 
 
 @blueprint.post("/songs/<int:song_id>/record")
-def move(song_id: int) -> Response:
+@takes(MoveAsked)
+def move(song_id: int, given: MoveAsked) -> Response:
     """Put a song at the end of another record."""
-    kept.move_song(context().library, song_id, asked(MoveAsked).record)
+    kept.move_song(context().library, song_id, given.record)
     return every()
 
 
@@ -127,6 +130,7 @@ def move(song_id: int) -> Response:
 
 
 @blueprint.get("/records/<int:record_id>/heard")
+@reads("columns")
 def heard(record_id: int) -> Response:
     """Waveform, loudness and figures of every song that is surveyed; tone and what stands out when all are."""
     library = context().library
@@ -174,6 +178,7 @@ def _tone(surveys: list[Survey]) -> dict[str, Any]:
 
 
 @blueprint.get("/records/<int:record_id>/playable")
+@reads("part")
 def playable(record_id: int) -> Response:
     """Where the songs begin and end in the record, in frames, and which spans of it are played (from where in what is
     played, from where in the record, how long); or how far the work is that it waits for."""
@@ -185,7 +190,7 @@ def playable(record_id: int) -> Response:
         problem = next((job.problem for job in jobs if job.problem), None)
         share = 1.0 - sum(1.0 - job.progress for job in jobs) / max(len(record.songs), 1)
         return jsonify(state="failed" if problem else "running", progress=round(share, 3), problem=problem)
-    part: Part = "joins" if request.args.get("part") == "joins" else "all"
+    part: Part = "joins" if argument("part") == "joins" else "all"
     laid, source = record_sound(here, record_id, part, equal=False)
     spans = [(0, 0, laid.frames)]
     if isinstance(source, Excerpts):

@@ -6,14 +6,14 @@ from dataclasses import asdict
 from pathlib import PurePath
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.survey.suggest import suggest_tone
 from tin_kettle.store import comparing as kept
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import keep_source, receive
-from tin_kettle.web.asked import Asked, Number, asked, chunks
+from tin_kettle.web.asked import Asked, Number, argument, chunks, reads, takes, takes_bytes
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.surveys import look
@@ -37,19 +37,22 @@ def references() -> Response:
 
 
 @blueprint.post("/references")
+@reads("name")
+@takes_bytes
 def add_reference() -> Response:
     """Take a finished record in; the body is the file."""
     library = context().library
-    name = PurePath(request.args.get("name", "").replace("\\", "/")).name[:200] or "reference"
+    name = PurePath(argument("name", "").replace("\\", "/")).name[:200] or "reference"
     path, sha256 = receive(library, chunks())
     source = keep_source(library, path, sha256, name)
     return jsonify(_document(kept.add_reference(library, source, PurePath(name).stem)))
 
 
 @blueprint.put("/references/<int:reference_id>")
-def choose_passage(reference_id: int) -> Response:
+@takes(PassageAsked)
+def choose_passage(reference_id: int, given: PassageAsked) -> Response:
     """Choose the passage that is compared."""
-    wanted = asked(PassageAsked)
+    wanted = given
     kept.set_passage(context().library, reference_id, wanted.start_frame, wanted.end_frame)
     return jsonify(_document(kept.get_reference(context().library, reference_id)))
 

@@ -110,6 +110,7 @@ class Session:
         self._count = 0
         self._described: dict[str, tuple[Stage, str]] = {}
         self._edited = audition.recipe
+        self.unkept: tuple[str, Recipe] | None = None
         self._touches: list[Touch] = []
         self._attending = True
         self._nonsense = self._failures = 0
@@ -189,6 +190,7 @@ class Session:
         if not isinstance(message, Edit):
             return None
         self._edited = parse_recipe(message.recipe)
+        self.unkept = None if message.label is None else (message.label, self._edited)
         try:
             return with_touches(self._edited, self._touches)
         except RecipeError:
@@ -404,9 +406,11 @@ class Session:
     def _render(self) -> None:
         with self._load.measured(self._audition):
             played = self._audition.render()
+        known_db = (self._gains_db.get(self._audition.other_name), self._gains_db.get("now"))
         if self._count % MATCH_EVERY == 0:
-            known_db = (self._gains_db.get(self._audition.other_name), self._gains_db.get("now"))
             self._match = estimate_match(*self._audition.running_lufs(), *known_db)
         self._count += 1
+        near = estimate_match(*self._audition.near_lufs(), *known_db)
         played.meters["match"] = self._match and self._match.document()
+        played.meters["near"] = near and near.document()
         self.send(pack(played, self._load.of_time))

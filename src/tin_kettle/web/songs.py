@@ -6,7 +6,7 @@ import re
 from dataclasses import asdict
 from typing import Annotated, Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 from pydantic import Field
 
 from tin_kettle.core.errors import AudioError, KettleError, LibraryError
@@ -15,7 +15,7 @@ from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import songs as kept
 from tin_kettle.store.songs import Revision
 from tin_kettle.store.sources import KeptSource, find_source, load_waveform, song_sources, summed_waveform
-from tin_kettle.web.asked import Asked, Number, asked, document, whole_number
+from tin_kettle.web.asked import Asked, Number, argument, document, reads, takes, takes_document, whole_number
 from tin_kettle.web.context import context, passage
 from tin_kettle.web.replacing import fitted
 
@@ -75,9 +75,10 @@ def every() -> Response:
 
 
 @blueprint.post("")
-def add() -> Response:
+@takes(SongAsked)
+def add(given: SongAsked) -> Response:
     """Make a song of a :class:`SongAsked`."""
-    library, given = context().library, asked(SongAsked)
+    library = context().library
     entries = given.sources or [SourceAsked(sha256=given.sha256 or "", name="Mix")]
     sources: dict[str, KeptSource] = {}
     names: dict[str, str] = {}
@@ -128,15 +129,17 @@ def one(song_id: int) -> Response:
         sources={bus_id: asdict(source) for bus_id, source in sources.items()},
         revision=revision_document(kept.current_revision(library, song_id)),
         view=kept.get_view(library, song_id),
+        left=context().left.found(library, song_id),
     )
 
 
 @blueprint.get("/<int:song_id>/waveform")
+@reads("from", "to", "columns", "bus")
 def waveform(song_id: int) -> Response:
     """Columns ``[lowest, highest]`` of the sources between two frames."""
-    library, bus = context().library, request.args.get("bus")
+    library, bus = context().library, argument("bus")
     listed = song_sources(library, song_id)
-    sources = [source for bus_id, source in listed.items() if bus in (None, bus_id)]
+    sources = [source for bus_id, source in listed.items() if bus in ("", bus_id)]
     if not sources:
         raise LibraryError(f"there is no song {song_id}, or nothing in it of that name; choose one from the list")
     frames = max(source.frames for source in listed.values())
@@ -146,9 +149,9 @@ def waveform(song_id: int) -> Response:
 
 
 @blueprint.put("/<int:song_id>/recipe")
-def edit(song_id: int) -> Response:
+@takes(EditAsked)
+def edit(song_id: int, given: EditAsked) -> Response:
     """Keep an edit."""
-    given = asked(EditAsked)
     library, label = context().library, given.label[:200]
     saved = kept.save_revision(library, song_id, given.base, label, given.recipe, given.id, given.unanswered)
     return jsonify(revision_document(saved))
@@ -165,6 +168,7 @@ def redo(song_id: int) -> Response:
 
 
 @blueprint.put("/<int:song_id>/view")
+@takes_document
 def view(song_id: int) -> Response:
     found = document(MOST_VIEW_BYTES)
     if not isinstance(found, dict):
@@ -174,10 +178,11 @@ def view(song_id: int) -> Response:
 
 
 @blueprint.put("/<int:song_id>/buses/<bus_id>/source")
-def replace(song_id: int, bus_id: str) -> Response:
+@takes(BounceAsked)
+def replace(song_id: int, bus_id: str, given: BounceAsked) -> Response:
     """Put a new bounce in a bus's place: ``{"sha256"}``. It is lined up with the old one; the recipe stays."""
     library = context().library
-    old, new = song_sources(library, song_id).get(bus_id), find_source(library, asked(BounceAsked).sha256)
+    old, new = song_sources(library, song_id).get(bus_id), find_source(library, given.sha256)
     if old is None or new is None:
         raise LibraryError(f"there is no bus '{bus_id}', or no such file; import it again")
     song_rate_of({"old": old, "new": new})

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.differences import differences
@@ -13,7 +13,7 @@ from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.store import comparing as kept
 from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import current_revision
-from tin_kettle.web.asked import Asked, Number, asked
+from tin_kettle.web.asked import Asked, Number, argument, reads, takes
 from tin_kettle.web.context import context
 from tin_kettle.web.others import find_other
 
@@ -39,9 +39,10 @@ def versions(song_id: int) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/versions")
-def name_version(song_id: int) -> Response:
+@takes(VersionAsked)
+def name_version(song_id: int, given: VersionAsked) -> Response:
     """Name a state."""
-    library, given = context().library, asked(VersionAsked)
+    library = context().library
     name = given.name.strip()[:80]
     if not name:
         raise LibraryError("a version needs a name; type one")
@@ -62,10 +63,9 @@ def forget(version_id: int) -> Response:
 
 
 @blueprint.get("/songs/<int:song_id>/differences")
+@reads("before", "after")
 def differ(song_id: int) -> Response:
     """What changes from ``?from=`` to ``?to=``, each ``now``, ``received`` or a version."""
     library, now = context().library, current_revision(context().library, song_id).recipe
-    before, after = (
-        find_other(library, song_id, request.args.get(name, "now"), now).recipe for name in ("before", "after")
-    )
+    before, after = (find_other(library, song_id, argument(name, "now"), now).recipe for name in ("before", "after"))
     return jsonify(differences(before, after))

@@ -27,6 +27,8 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.record.document import SongLaid
 from tin_kettle.core.survey.aim import aim_at
+from tin_kettle.core.survey.ladder import ladder
+from tin_kettle.core.survey.perceiving import perceive
 from tin_kettle.core.survey.survey import survey_song
 from tin_kettle.core.survey.winning import won_by
 from tin_kettle.store.prints import keep_result
@@ -77,6 +79,16 @@ def _won(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> di
     return won_by(recipe, sources, task["stage"], progress)
 
 
+def _perceive(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    start, end = task["passage"]
+    return perceive(recipe, sources, start, end, progress)
+
+
+def _ladder(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
+    start, end = task["passage"]
+    return {"steps": ladder(recipe, sources, task["stage"], start, end, progress)}
+
+
 TASKS: dict[str, Callable[[Recipe, Sources, Task, Progress], dict[str, Any]]] = {
     "survey": _survey,
     "print": _print,
@@ -85,6 +97,8 @@ TASKS: dict[str, Callable[[Recipe, Sources, Task, Progress], dict[str, Any]]] = 
     "aim": _aim,
     "won": _won,
     "coded": _coded,
+    "perceive": _perceive,
+    "ladder": _ladder,
 }
 """What a lane is given to do; each returns its result as plain values."""
 

@@ -5,6 +5,7 @@ import hashlib
 import numpy as np
 import pytest
 import soundfile
+from scipy.signal import resample_poly
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, tone, write_wav
 from tin_kettle.core.deliver.convert import band_limit, convert_rate, in_pieces
@@ -133,6 +134,19 @@ def test_the_ceiling_holds_after_conversion(tmp_path):
     for more in ({"rate_hz": 44100}, {"band_limit": True}, {"rate_hz": 96000}):
         _, _, done = printed(tmp_path, noise(-12, 2.0), recipe=recipe, bits="32f", **more)
         assert done.measures["true_peak_dbtp"] <= -1 + 0.05
+
+
+@pytest.mark.parametrize("rate_hz", [44100, 48000, 96000])
+def test_the_ceiling_holds_on_hostile_sounds_by_another_meter(tmp_path, rate_hz):
+    """Clipped noise, a square wave and clicks of changing sign, read by a filter of 16 × that is not ours."""
+    rng, count = np.random.default_rng(4), RATE_HZ
+    square = np.sign(np.sin(2 * np.pi * 997.3 * np.arange(count) / RATE_HZ))
+    clicks = np.where(rng.random(count) < 0.02, rng.choice([-1.0, 1.0], count), 0.0)
+    x = np.concatenate([np.clip(4 * rng.standard_normal((2, count)), -1, 1), [square] * 2, [clicks] * 2], axis=1)
+    recipe = recipe_of({"kind": "limiter", "params": {"gain_db": 9, "ceiling_db": -1}})
+    out, _, _ = printed(tmp_path, x, recipe=recipe, bits="32f", rate_hz=rate_hz, band_limit=True)
+    between = resample_poly(out, 16, 1, axis=1, window=("kaiser", 12.0))
+    assert 20 * np.log10(np.abs(between).max()) <= -1 + 0.05
 
 
 def test_the_measurements_are_those_of_the_file(tmp_path):

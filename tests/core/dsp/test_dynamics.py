@@ -10,6 +10,7 @@ from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
     compression_db,
+    keep_stronger,
     mean_square_levels,
     one_pole,
     peak_levels,
@@ -164,6 +165,15 @@ def test_mean_pair_equals_its_twin_and_never_falls_below():
     wanted = naive.moving_mean(naive.moving_mean(x, 30), 41)
     assert (made >= wanted).all()
     np.testing.assert_allclose(made, wanted, atol=3 / STEPS_PER_DB)
+
+
+@pytest.mark.parametrize("rows", [(1, 1), (1, 2), (2, 2)])
+def test_the_stronger_move_is_kept_whichever_way_it_goes(rows):
+    rng = np.random.default_rng(8)
+    moved, kept = rng.normal(size=(rows[0], 40)), rng.normal(size=(rows[1], 40))
+    wanted = np.where(np.abs(moved) > np.abs(kept), moved, kept)
+    keep_stronger(moved, kept)
+    np.testing.assert_array_equal(kept, wanted)
 
 
 def test_demand_brings_a_peak_to_the_ceiling():

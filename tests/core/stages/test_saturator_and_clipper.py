@@ -5,9 +5,20 @@ import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
 from tin_kettle.core.dsp.oversampling import Oversampling, doubled, halved
-from tin_kettle.core.dsp.shaping import ASYMMETRIC, FIRM, HARD, SOFT, cornered, crests_taken, peaks_told, shape
+from tin_kettle.core.dsp.shaping import (
+    ASYMMETRIC,
+    FIRM,
+    HARD,
+    SOFT,
+    cornered,
+    crests_taken,
+    peaks_told,
+    shape,
+    share_added,
+)
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.oversampled import HISTOGRAM_DB
 from tin_kettle.core.stages.saturator import CURVES, harmonics_db
 
@@ -279,3 +290,35 @@ def test_there_and_back_is_a_whole_delay_and_flat_to_20_khz(factor):
     response = np.abs(np.fft.rfft(out[0]))
     passed = np.arange(response.size) <= 0.4535 * 2048
     assert np.abs(20 * np.log10(response[passed])).max() < 0.01
+
+
+def test_what_is_new_above_2_khz_is_its_plain_twin():
+    rng = np.random.default_rng(7)
+    added, sound, state, out = 0.1 * rng.standard_normal((2, 60)), rng.standard_normal((2, 60)), np.zeros(2), None
+    out = np.empty((1, 60))
+    share_added(added, sound, 0.05, state, out)
+    new = whole = 0.0
+    for i in range(60):
+        new += 0.05 * ((added[:, i] ** 2).sum() - new)
+        whole += 0.05 * ((sound[:, i] ** 2).sum() - whole)
+        assert out[0, i] == pytest.approx(10 * np.log10(new / whole), abs=1e-9)
+    assert state == pytest.approx([new, whole])
+
+
+@pytest.mark.parametrize("block", [256, 4096])
+def test_a_clipper_tells_how_many_samples_it_cuts_and_how_often(block):
+    """Seven bursts above the ceiling; the crests of one belong together."""
+    x = tone(1000, -20, 2)
+    over = 0
+    for at in range(7):
+        burst = slice(4800 + at * 12000, 4800 + at * 12000 + 2400)
+        x[:, burst] *= 4.0
+        over += int((np.abs(x[0, burst]) > 0.25).sum())
+    graph = Graph(recipe_of({"id": "c", **clipper(ceiling_db=20 * np.log10(0.25))}), RATE_HZ)
+    for at in range(0, x.shape[1], block):
+        run(graph, np.ascontiguousarray(x[:, at : at + block]), at)
+    told = graph.slot("c").voice.processor.over_song()
+    assert told["over_times"] == [7]
+    # a frame counts whose neighbourhood is over: one more at either end of each of 700 half waves
+    assert over <= told["over_frames"][0] <= over + 2 * 700
+    assert KINDS["clipper"].told(told).endswith("samples over the ceiling, 7 times")

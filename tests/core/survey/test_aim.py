@@ -1,5 +1,7 @@
 """Levels set by measures, and what pushing a song wins: found by trying."""
 
+import re
+
 import numpy as np
 import pytest
 
@@ -134,6 +136,19 @@ def test_pushing_what_stays_below_the_ceiling_wins_all_and_adds_nothing():
     assert found["steps"][8]["lufs"] - found["steps"][0]["lufs"] == pytest.approx(8.0, abs=0.01)
     assert max(step["added_db"] for step in found["steps"]) < -90
     assert found["words"] == "8 dB win 8 LU: every dB is still worth it"
+
+
+def test_what_no_one_hears_is_tried_away():
+    """A rumble of 15 Hz takes headroom that the limiter then works for; hiss above 18 kHz hardly does."""
+    sound = music(6.0) * 0.3
+    rumble = 0.4 * np.sin(2 * np.pi * 15 * np.arange(sound.shape[1]) / RATE_HZ)
+    plain = won_by(recipe_of(*LIMITED[2:]), {"mix": ArraySource(tone(997, -30, 3.0), RATE_HZ)}, "lim")
+    assert plain["ends"] == "at 8 dB of push nothing is won by cutting below 30 Hz or above 16 kHz"
+    found = won_by(recipe_of(*LIMITED[2:]), {"mix": ArraySource(sound + rumble, RATE_HZ)}, "lim")["ends"]
+    told = re.match(r"at 8 dB of push a low cut at 25 Hz takes ([\d.]+) dB off its hardest work", found)
+    assert told, found
+    assert float(told[1]) > 3
+    assert "16 kHz" not in found
 
 
 def test_pushes_go_on_where_the_stage_stands_further_and_can_be_stopped():

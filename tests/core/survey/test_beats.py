@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from tests.conftest import RATE_HZ, recipe_of
+from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.survey.beats import find_grid
 from tin_kettle.core.survey.rules.rides import rides_jump
@@ -48,6 +48,11 @@ def ridden(*points):
     named = [dict(zip(("at", "value", "ramp"), point, strict=True)) for point in points]
     ride = {"target": "level", "param": "gain_db", "points": named}
     return recipe_of({"id": "level", "kind": "trim"}, automation=[ride])
+
+
+def test_the_waves_of_a_tone_are_no_beats():
+    for hz in (100, 440):
+        assert find_grid(survey_song(recipe_of(), {"mix": ArraySource(tone(hz, -20, 20), RATE_HZ)})) is None
 
 
 def test_a_ride_that_jumps_is_found_with_its_place():

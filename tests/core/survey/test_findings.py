@@ -85,6 +85,15 @@ def leaps(x):
     return x + 0.06 * np.sin(2 * np.pi * 3444 * T) * there
 
 
+def edges(x):
+    """A click of a millisecond every second and a half, and nothing like it beside."""
+    x = 0.4 * x
+    for at in np.arange(0.7, SECONDS, 1.5):
+        first = round(at * RATE_HZ)
+        x[:, first : first + 48] += 0.8 * np.sin(np.linspace(0, 4 * np.pi, 48))
+    return x
+
+
 def cancels(x):
     return np.stack([x[0], -0.8 * x[0] + 0.2 * x[1]])
 
@@ -117,6 +126,7 @@ def test_nothing_is_found_where_nothing_is_wrong():
         (loose, "low-end-loose", None),
         (leaps, "comes-3444", None),
         (cancels, "mono-loss", None),
+        (edges, "hits-alone", None),
         (clipped, "clipped", None),
     ],
 )
@@ -141,6 +151,18 @@ def test_a_stage_that_works_too_hard_is_said_so():
     assert finding.value > 0.5
     fixed = with_fix(recipe, finding)
     assert fixed.master[0].params.threshold_db == -42
+
+
+def test_clipping_is_told_where_the_music_no_longer_covers_it():
+    x = clean()
+    x[:, : 7 * RATE_HZ] *= 0.3
+    recipe = recipe_of({"id": "c", "kind": "clipper", "params": {"ceiling_db": -20}})
+    finding = look(x, recipe)["heard-c"]
+    assert finding.value > -20
+    assert finding.at_s > 7
+    assert "%" in finding.says
+    assert look(x, with_fix(recipe, finding))["heard-c"].value < finding.value - 1
+    assert "heard-c" not in look(x, recipe_of({"id": "c", "kind": "clipper", "params": {"ceiling_db": -8}}))
 
 
 def test_dynamics_that_do_not_do_what_they_are_for_are_told():

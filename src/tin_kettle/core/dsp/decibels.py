@@ -99,8 +99,10 @@ def gains(level_db: NDArray[np.float64], out: NDArray[np.float64]) -> None:
         out[i] = exp2(level_db[i] / DB_PER_OCTAVE)
 
 
-def gains_of(level_db: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The same as a new array."""
+def gains_of(level_db: float | NDArray[np.float64]) -> float | NDArray[np.float64]:
+    """The same as a new array, or the gain of the one level that there is."""
+    if isinstance(level_db, float):
+        return db_to_gain(level_db)
     out = np.empty(level_db.size)
     gains(np.ascontiguousarray(level_db), out)
     return out

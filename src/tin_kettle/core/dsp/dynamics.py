@@ -254,9 +254,9 @@ def attack_release(
 
 
 def soft_edge(rate_hz: float) -> NDArray[np.float64]:
-    """Weights of :func:`soften`: a raised cosine, ``SOFT_MS`` wide; their number is a multiple of four and one more."""
-    quarters = max(round(0.00025 * SOFT_MS * rate_hz), 1)
-    weights = np.hanning(4 * quarters + 3)[1:-1]
+    """Weights of :func:`soften`: a raised cosine, ``SOFT_MS`` wide; their number is a multiple of eight, and one."""
+    eighths = max(round(0.000125 * SOFT_MS * rate_hz), 1)
+    weights = np.hanning(8 * eighths + 3)[1:-1]
     return np.asarray(weights / weights.sum())
 
 
@@ -269,7 +269,7 @@ def soften(gain_db: NDArray[np.float64], weights: NDArray[np.float64], state: ND
 
     Args:
         gain_db: (1 or 2, frames).
-        weights: (taps,), from :func:`soft_edge`.
+        weights: (taps,), symmetric, from :func:`soft_edge`.
         state: (2, taps − 1), the gains before.
     """
     past = state.shape[1]
@@ -280,16 +280,29 @@ def soften(gain_db: NDArray[np.float64], weights: NDArray[np.float64], state: ND
             y = gain_db[channel, start : start + _CHUNK]
             run = y.shape[0]
             x[past : past + run] = y
-            y[:] = 0.0
-            # four taps a pass keep the sums in registers
-            for tap in range(0, weights.shape[0] - 1, 4):
-                a = x[tap : tap + run + 3]
+            middle = x[past // 2 :]
+            most = weights[past // 2]
+            for i in range(run):
+                y[i] = most * middle[i]
+            # four taps a pass, and their mirror images, keep the sums in registers
+            for tap in range(0, past // 2, 4):
+                a = x[tap:]
+                b = x[past - tap - 3 :]
                 w0, w1, w2, w3 = weights[tap], weights[tap + 1], weights[tap + 2], weights[tap + 3]
                 for i in range(run):
-                    y[i] += (w0 * a[i] + w1 * a[i + 1]) + (w2 * a[i + 2] + w3 * a[i + 3])
-            b = x[past : past + run]
-            last = weights[past]
-            for i in range(run):
-                y[i] += last * b[i]
-            x[:past] = x[run : run + past].copy()
+                    y[i] += (w0 * (a[i] + b[i + 3]) + w1 * (a[i + 1] + b[i + 2])) + (
+                        w2 * (a[i + 2] + b[i + 1]) + w3 * (a[i + 3] + b[i])
+                    )
+            for i in range(past):
+                x[i] = x[run + i]
         state[channel] = x[:past]
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1])")
+def keep_stronger(move_db: NDArray[np.float64], strongest_db: NDArray[np.float64]) -> None:
+    """Into ``strongest_db`` wherever ``move_db`` is farther from 0 dB; (1 or 2, frames), one row counts for both."""
+    for row in range(strongest_db.shape[0]):
+        x = move_db[min(row, move_db.shape[0] - 1)]
+        y = strongest_db[row]
+        for i in range(y.shape[0]):
+            y[i] = x[i] if abs(x[i]) > abs(y[i]) else y[i]

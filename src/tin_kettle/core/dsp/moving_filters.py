@@ -20,17 +20,27 @@ _CHUNK = 128
 
 
 @inline
+def _stepped(i: int, w: float, a1: float, m0: float, m1: float, m2: float, made: NDArray[np.float64]) -> None:
+    """One sample's weights of the two integrators and of what comes, for their next values and for the output.
+
+    With a2 = w·a1 and a3 = w·a2, the filter's v1 = a1·l1 + a2·(x − l2) and v2 = l2 + a2·l1 + a3·(x − l2) put in.
+    """
+    a2 = w * a1
+    a3 = w * a2
+    made[0, i] = 2.0 * a1 - 1.0
+    made[1, i] = 2.0 * a2
+    made[2, i] = 1.0 - 2.0 * a3
+    made[3, i] = m1 * a1 + m2 * a2
+    made[4, i] = m2 * (1.0 - a3) - m1 * a2
+    made[5, i] = m0 + m1 * a2 + m2 * a3
+
+
+@inline
 def _bell(gains: NDArray[np.float64], scale: float, w: float, still: float, made: NDArray[np.float64]) -> None:
     for i in range(gains.shape[0]):
         a = exp2(gains[i] * scale)
         # both divided by A: 1 + g·(g + k) with k = 1/(q·A)
-        a1 = a / (a * (1.0 + w * w) + w * still)
-        made[0, i] = a1
-        made[1, i] = w * a1
-        made[2, i] = w * w * a1
-        made[3, i] = 1.0
-        made[4, i] = still * (a - 1.0 / a)
-        made[5, i] = 0.0
+        _stepped(i, w, a / (a * (1.0 + w * w) + w * still), 1.0, still * (a - 1.0 / a), 0.0, made)
 
 
 @inline
@@ -39,13 +49,7 @@ def _low_shelf(gains: NDArray[np.float64], scale: float, w: float, still: float,
         root = exp2(0.5 * gains[i] * scale)
         a = root * root
         g = w / root
-        a1 = 1.0 / (1.0 + g * (g + still))
-        made[0, i] = a1
-        made[1, i] = g * a1
-        made[2, i] = g * g * a1
-        made[3, i] = 1.0
-        made[4, i] = still * (a - 1.0)
-        made[5, i] = a * a - 1.0
+        _stepped(i, g, 1.0 / (1.0 + g * (g + still)), 1.0, still * (a - 1.0), a * a - 1.0, made)
 
 
 @inline
@@ -54,13 +58,7 @@ def _high_shelf(gains: NDArray[np.float64], scale: float, w: float, still: float
         root = exp2(0.5 * gains[i] * scale)
         a = root * root
         g = w * root
-        a1 = 1.0 / (1.0 + g * (g + still))
-        made[0, i] = a1
-        made[1, i] = g * a1
-        made[2, i] = g * g * a1
-        made[3, i] = a * a
-        made[4, i] = still * (1.0 - a) * a
-        made[5, i] = 1.0 - a * a
+        _stepped(i, g, 1.0 / (1.0 + g * (g + still)), a * a, still * (1.0 - a) * a, 1.0 - a * a, made)
 
 
 @kernel("void(float64[:, ::1], int64, int64, float64, float64, float64[::1], float64, float64[:, ::1])")
@@ -83,11 +81,12 @@ def moving_section(
         gain_db, share: (frames,) of which this much is its gain.
         state: (2, 2) the integrators of each row.
     """
-    first_x, second_x, first_y, second_y = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
+    l1, l2, r1, r2 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
     scale = share / (2.0 * DB_PER_OCTAVE)
     still = 1.0 / q
-    # coefficients first, many at a time; only the integrators have to wait for each other
+    # weights first, many at a time; only the integrators have to wait for each other
     made = np.empty((6, _CHUNK))
+    kept, moved, held, from_first, from_second, through = made[0], made[1], made[2], made[3], made[4], made[5]
     for start in range(0, gain_db.shape[0], _CHUNK):
         x = block[0, start : start + _CHUNK]
         y = block[1, start : start + _CHUNK]
@@ -98,29 +97,32 @@ def moving_section(
             _low_shelf(gains, scale, w, still, made)
         else:
             _high_shelf(gains, scale, w, still, made)
-        for i in range(gains.shape[0]):
-            a1, a2, a3 = made[0, i], made[1, i], made[2, i]
-            m0, m1, m2 = made[3, i], made[4, i], made[5, i]
-            v3 = x[i] - second_x
-            v1 = a1 * first_x + a2 * v3
-            v2 = second_x + a2 * first_x + a3 * v3
-            first_x = 2.0 * v1 - first_x
-            second_x = 2.0 * v2 - second_x
-            x[i] = m0 * x[i] + m1 * v1 + m2 * v2
-            if rows == 2:
-                v3 = y[i] - second_y
-                v1 = a1 * first_y + a2 * v3
-                v2 = second_y + a2 * first_y + a3 * v3
-                first_y = 2.0 * v1 - first_y
-                second_y = 2.0 * v2 - second_y
-                y[i] = m0 * y[i] + m1 * v1 + m2 * v2
-        if abs(first_x) + abs(second_x) < FLUSH:
-            first_x = 0.0
-            second_x = 0.0
-        if abs(first_y) + abs(second_y) < FLUSH:
-            first_y = 0.0
-            second_y = 0.0
-    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = first_x, second_x, first_y, second_y
+        if rows == 2:
+            for i in range(gains.shape[0]):
+                u = x[i]
+                v = y[i]
+                x[i] = (through[i] * u + from_first[i] * l1) + from_second[i] * l2
+                y[i] = (through[i] * v + from_first[i] * r1) + from_second[i] * r2
+                l = moved[i] * (u - l2) + kept[i] * l1
+                l2 = (u + moved[i] * l1) + held[i] * (l2 - u)
+                l1 = l
+                r = moved[i] * (v - r2) + kept[i] * r1
+                r2 = (v + moved[i] * r1) + held[i] * (r2 - v)
+                r1 = r
+        else:
+            for i in range(gains.shape[0]):
+                u = x[i]
+                x[i] = (through[i] * u + from_first[i] * l1) + from_second[i] * l2
+                l = moved[i] * (u - l2) + kept[i] * l1
+                l2 = (u + moved[i] * l1) + held[i] * (l2 - u)
+                l1 = l
+        if abs(l1) + abs(l2) < FLUSH:
+            l1 = 0.0
+            l2 = 0.0
+        if abs(r1) + abs(r2) < FLUSH:
+            r1 = 0.0
+            r2 = 0.0
+    state[0, 0], state[0, 1], state[1, 0], state[1, 1] = l1, l2, r1, r2
 
 
 def shelf_response(

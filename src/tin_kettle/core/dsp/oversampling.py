@@ -35,19 +35,17 @@ def _fold(x: NDArray[np.float64], taps: NDArray[np.float64], length: int, out: N
         acc = out[start : start + run]
         # four pairs at once, so that the sum is fetched and put back less often
         for j in range(0, half - 3, 4):
-            a = x[start + j :]
-            b = x[start + length - 4 - j :]
+            # a view each: what is added to an index would have to be looked at for its sign
+            a0 = x[start + j :]
+            a1, a2, a3 = a0[1:], a0[2:], a0[3:]
+            b0 = x[start + length - 4 - j :]
+            b1, b2, b3 = b0[1:], b0[2:], b0[3:]
             s = taps[j]
             t = taps[j + 1]
             u = taps[j + 2]
             v = taps[j + 3]
             for i in range(run):
-                acc[i] += (
-                    s * (a[i] + b[i + 3])
-                    + t * (a[i + 1] + b[i + 2])
-                    + u * (a[i + 2] + b[i + 1])
-                    + v * (a[i + 3] + b[i])
-                )
+                acc[i] += (s * (a0[i] + b3[i]) + t * (a1[i] + b2[i])) + (u * (a2[i] + b1[i]) + v * (a3[i] + b0[i]))
         for j in range(half // 4 * 4, half):
             a = x[start + j :]
             b = x[start + length - 1 - j :]
@@ -109,9 +107,9 @@ def halved(
     apart_odd = np.empty(frames + evens)
     for row in range(2):
         x = joined[row]
+        # both in one loop: reading pairs vectorises, reading every other sample does not
         for i in range(frames + evens - 1):
             apart_even[i] = x[2 * i]
-        for i in range(frames + evens - 2):
             apart_odd[i] = x[2 * i + 1]
         y = out[row, room:]
         y[:] = 0.0

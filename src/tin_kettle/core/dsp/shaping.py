@@ -26,6 +26,8 @@ NEAR, NEAR_OUTER = 1e-5, 1e-4
 QUIET = 1e-3
 """What does not rise above this meets hardly any bend."""
 LEAST = 1e-6
+LEAST_POWER = 1e-9
+"""Below −90 dB there is no sound that anything could be a share of."""
 _RUN = 256
 _THIRD, _SIXTH, _TWELFTH, _THIRTIETH, _LAST = 1.0 / 3.0, 1.0 / 6.0, 1.0 / 12.0, 1.0 / 30.0, 1.0 / 42.0
 
@@ -246,35 +248,67 @@ def peaks_told(
 
     Args:
         before: (2, at least first + factor · frames), the sound from column ``first`` on.
+        factor: 1, 2, 4 or 8.
         added: (2, room + factor · frames).
         out: (frames,) the peak, dB.
         met: (2, classes) counts of the peaks before and after, by levels from ``LOWEST_DB`` on in steps of
             ``CLASS_DB``.
     """
     frames = out.shape[0]
-    classes = met.shape[1]
-    afterwards = np.empty(frames)
+    width = factor * frames
+    came = np.empty(width)
+    left = np.empty(width)
+    a, b = before[0, first:], before[1, first:]
+    c, d = added[0, room:], added[1, room:]
+    for i in range(width):
+        came[i] = max(abs(a[i]), abs(b[i]))
+        left[i] = max(abs(a[i] + c[i]), abs(b[i] + d[i]))
+    while width > frames:
+        # of two neighbours the higher, until a frame has one
+        width //= 2
+        for i in range(width):
+            came[i] = max(came[2 * i], came[2 * i + 1])
+            left[i] = max(left[2 * i], left[2 * i + 1])
     for i in range(frames):
-        came = LEAST
-        left = LEAST
-        for row in range(2):
-            x = before[row, first:]
-            y = added[row, room:]
-            for j in range(i * factor, (i + 1) * factor):
-                came = max(came, abs(x[j]))
-                left = max(left, abs(x[j] + y[j]))
-        out[i] = came
-        afterwards[i] = left
+        out[i] = DB_PER_OCTAVE * log2(max(came[i], LEAST))
+        left[i] = DB_PER_OCTAVE * log2(max(left[i], LEAST))
+    last = met.shape[1] - 1.0
     for i in range(frames):
-        out[i] = DB_PER_OCTAVE * log2(out[i])
-        afterwards[i] = DB_PER_OCTAVE * log2(afterwards[i])
+        came[i] = min((out[i] - LOWEST_DB) / CLASS_DB, last)
+        left[i] = min((left[i] - LOWEST_DB) / CLASS_DB, last)
     for i in range(frames):
-        above = out[i] - LOWEST_DB
-        if above >= 0.0:
-            met[0, min(int(above / CLASS_DB), classes - 1)] += 1.0
-        above = afterwards[i] - LOWEST_DB
-        if above >= 0.0:
-            met[1, min(int(above / CLASS_DB), classes - 1)] += 1.0
+        if came[i] >= 0.0:
+            met[0, int(came[i])] += 1.0
+        if left[i] >= 0.0:
+            met[1, int(left[i])] += 1.0
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[::1], float64[:, ::1])")
+def share_added(
+    added: NDArray[np.float64],
+    sound: NDArray[np.float64],
+    share: float,
+    state: NDArray[np.float64],
+    out: NDArray[np.float64],
+) -> None:
+    """How much of a sound's energy is what was added, over the last while: one-pole means of both, sides together.
+
+    Args:
+        added, sound: (2, frames).
+        share: of the distance that the means cover in a sample.
+        state: (2,) both means.
+        out: (1, frames) dB; −100 where next to nothing was added.
+    """
+    new, whole = state[0], state[1]
+    told = out[0]
+    for i in range(told.shape[0]):
+        new += share * (added[0, i] * added[0, i] + added[1, i] * added[1, i] - new)
+        whole += share * (sound[0, i] * sound[0, i] + sound[1, i] * sound[1, i] - whole)
+        told[i] = new / max(whole, LEAST_POWER)
+    state[0] = new if new > 1e-20 else 0.0
+    state[1] = whole if whole > 1e-20 else 0.0
+    for i in range(told.shape[0]):
+        told[i] = 0.5 * DB_PER_OCTAVE * log2(max(told[i], 1e-10))
 
 
 @kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[::1], float64[:, ::1])")

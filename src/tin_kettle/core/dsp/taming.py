@@ -20,25 +20,29 @@ def edges(hz: NDArray[np.float64], octaves: float) -> NDArray[np.int64]:
     return np.ascontiguousarray(np.stack([np.minimum(low, at), np.maximum(high, at + 1)]).astype(np.int64))
 
 
-@kernel("void(float64[::1], int64[:, ::1], float64[::1])")
+@kernel("void(float64[:, ::1], int64[:, ::1], float64[:, ::1])")
 def smoothed(power: NDArray[np.float64], within: NDArray[np.int64], out: NDArray[np.float64]) -> None:
     """Power mean over the neighbours of each bin.
 
     Args:
-        power, out: (bins,).
+        power, out: (frames, bins).
         within: from :func:`edges`.
     """
-    sums = np.empty(power.shape[0] + 1)
+    bins = power.shape[1]
+    sums = np.empty(bins + 1)
     sums[0] = 0.0
-    for i in range(power.shape[0]):
-        sums[i + 1] = sums[i] + power[i]
-    for i in range(power.shape[0]):
-        low = within[0, i]
-        high = within[1, i]
-        out[i] = max(sums[high] - sums[low], 0.0) / (high - low)
+    for frame in range(power.shape[0]):
+        x = power[frame]
+        y = out[frame]
+        for i in range(bins):
+            sums[i + 1] = sums[i] + x[i]
+        for i in range(bins):
+            low = within[0, i]
+            high = within[1, i]
+            y[i] = max(sums[high] - sums[low], 0.0) / (high - low)
 
 
-@kernel("void(float64[::1], float64[::1], float64, float64, float64, float64, int64, int64, float64[:, ::1])")
+@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64, float64, float64, int64, int64, float64[:, :, ::1])")
 def standing_out(
     power: NDArray[np.float64],
     reference: NDArray[np.float64],
@@ -53,21 +57,25 @@ def standing_out(
     """What stands out of each bin, and how much of it is to be cut.
 
     Args:
-        power, reference: (bins,), powers.
+        power, reference: (frames, bins), powers.
         threshold_db, strength, most_db: cut = strength · (level − reference − threshold), 0 … most.
         quietest_db: bins below are left alone.
         first, last: bins of the focus, ``first`` … ``last`` − 1.
-        out: (3, bins) level, reference and cut, dB.
+        out: (3, frames, bins) level, reference and cut, dB.
     """
-    for i in range(power.shape[0]):
-        level = 0.5 * DB_PER_OCTAVE * log2(max(power[i], POWER_FLOOR))
-        held = 0.5 * DB_PER_OCTAVE * log2(max(reference[i], POWER_FLOOR))
-        out[0, i] = level
-        out[1, i] = held
-        cut = 0.0
-        if first <= i < last and level >= quietest_db:
-            cut = min(max(strength * (level - held - threshold_db), 0.0), most_db)
-        out[2, i] = cut
+    for frame in range(power.shape[0]):
+        x = power[frame]
+        r = reference[frame]
+        level = out[0, frame]
+        held = out[1, frame]
+        cut = out[2, frame]
+        for i in range(x.shape[0]):
+            level[i] = 0.5 * DB_PER_OCTAVE * log2(max(x[i], POWER_FLOOR))
+            held[i] = 0.5 * DB_PER_OCTAVE * log2(max(r[i], POWER_FLOOR))
+            stands = min(max(strength * (level[i] - held[i] - threshold_db), 0.0), most_db)
+            cut[i] = stands if level[i] >= quietest_db else 0.0
+        cut[:first] = 0.0
+        cut[last:] = 0.0
 
 
 CELLS = 16
@@ -84,85 +92,116 @@ def bump() -> NDArray[np.float64]:
     return np.asarray(0.5 + 0.5 * np.cos(np.pi * np.arange(-CELLS, CELLS + 1) / CELLS), dtype=np.float64)
 
 
-@kernel("void(float64[::1], float64[::1], float64[::1], float64[::1])")
+@kernel("void(float64[:, ::1], float64[::1], float64[::1], float64[:, ::1])")
 def spread(
     cut_db: NDArray[np.float64], place: NDArray[np.float64], shape: NDArray[np.float64], out: NDArray[np.float64]
 ) -> None:
     """Widen every cut to a raised cosine whose top is its depth; the deeper one counts where two meet.
 
     Args:
-        cut_db, out: (bins,), at least 0.
+        cut_db, out: (frames, bins), at least 0.
         place: from :func:`cells`.
         shape: from :func:`bump`.
     """
     half = shape.shape[0] // 2
     count = int(place[-1]) + 2
-    deepest = np.zeros(count)
-    for i in range(cut_db.shape[0]):
-        at = int(place[i] + 0.5)
-        deepest[at] = max(deepest[at], cut_db[i])
-    wide = np.zeros(count + 2 * half)
-    for at in range(count):
-        depth = deepest[at]
-        if depth > 0.0:
-            around = wide[at : at + shape.shape[0]]
-            for k in range(shape.shape[0]):
-                around[k] = max(around[k], depth * shape[k])
-    for i in range(cut_db.shape[0]):
-        low = int(place[i])
-        share = place[i] - low
-        near = (1.0 - share) * wide[low + half] + share * wide[low + 1 + half]
-        out[i] = max(cut_db[i], near)
+    deepest = np.empty(count)
+    wide = np.empty(count + 2 * half)
+    for frame in range(cut_db.shape[0]):
+        cut = cut_db[frame]
+        y = out[frame]
+        deepest[:] = 0.0
+        wide[:] = 0.0
+        first, last = count, 0
+        for i in range(cut.shape[0]):
+            if cut[i] > 0.0:
+                at = int(place[i] + 0.5)
+                deepest[at] = max(deepest[at], cut[i])
+                first = min(first, at)
+                last = at + 1
+        # a point of the bump after the other, over all cuts: long loops vectorise
+        depth = deepest[first:last]
+        for k in range(shape.shape[0]):
+            around = wide[first + k : last + k]
+            share = shape[k]
+            for i in range(depth.shape[0]):
+                around[i] = max(around[i], depth[i] * share)
+        for i in range(cut.shape[0]):
+            low = int(place[i])
+            share = place[i] - low
+            near = (1.0 - share) * wide[low + half] + share * wide[low + 1 + half]
+            y[i] = max(cut[i], near)
 
 
-@kernel("void(complex128[:, ::1], float64, float64[::1])")
-def power_of(spectrum: NDArray[np.complex128], full: float, out: NDArray[np.float64]) -> None:
-    """Mean power of both rows, (bins,), where ``full`` is that of a full-scale tone."""
+@kernel("void(complex128[:, :, ::1], float64, float64[:, ::1])")
+def power_of(spectra: NDArray[np.complex128], full: float, out: NDArray[np.float64]) -> None:
+    """Mean power of both sides, (frames, bins), of (frames, 2, bins), where ``full`` is that of a full-scale tone."""
     scale = 0.5 / full
-    for i in range(out.shape[0]):
-        a = spectrum[0, i]
-        b = spectrum[1, i]
-        out[i] = scale * (a.real * a.real + a.imag * a.imag + b.real * b.real + b.imag * b.imag)
+    for frame in range(out.shape[0]):
+        for i in range(out.shape[1]):
+            a = spectra[frame, 0, i]
+            b = spectra[frame, 1, i]
+            out[frame, i] = scale * (a.real * a.real + a.imag * a.imag + b.real * b.real + b.imag * b.imag)
 
 
-@kernel("void(complex128[:, ::1], float64[::1], boolean)")
-def cut_bins(spectrum: NDArray[np.complex128], cut_db: NDArray[np.float64], removed: bool) -> None:
-    """Turn every bin of both rows down in place, or leave only what that takes."""
-    for i in range(cut_db.shape[0]):
-        gain = exp2(-cut_db[i] / DB_PER_OCTAVE)
+@kernel("void(complex128[:, :, ::1], float64[:, ::1], boolean)")
+def cut_bins(spectra: NDArray[np.complex128], cut_db: NDArray[np.float64], removed: bool) -> None:
+    """Turn every bin of both sides down in place, or leave only what that takes; (frames, 2, bins), (frames, bins)."""
+    gain = np.empty(cut_db.shape[1])
+    for frame in range(cut_db.shape[0]):
+        cut = cut_db[frame]
+        for i in range(cut.shape[0]):
+            gain[i] = exp2(-cut[i] / DB_PER_OCTAVE)
         if removed:
-            gain = 1.0 - gain
-        spectrum[0, i] *= gain
-        spectrum[1, i] *= gain
+            for i in range(cut.shape[0]):
+                gain[i] = 1.0 - gain[i]
+        for row in range(2):
+            bins = spectra[frame, row]
+            for i in range(cut.shape[0]):
+                bins[i] = complex(bins[i].real * gain[i], bins[i].imag * gain[i])
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64[:, ::1], float64[:, ::1])")
+@kernel("void(float64[:, :, ::1], float64[::1], float64[:, ::1], float64[:, ::1])")
 def overlap(
     made: NDArray[np.float64], window: NDArray[np.float64], coming: NDArray[np.float64], ready: NDArray[np.float64]
 ) -> None:
-    """Add a frame to those before it, give the oldest hop, and move on by it.
+    """Add frames to those before them; each gives the oldest hop, and all move on by it.
 
     Args:
-        made: (2, frame).
-        window: (frame,) weights of the frame.
+        made: (frames, 2, frame).
+        window: (frame,) weights of a frame.
         coming: (2, frame) the sum so far.
-        ready: (2, hop) out.
+        ready: (2, frames · hop) out.
     """
-    hop = ready.shape[1]
+    hop = ready.shape[1] // made.shape[0]
     kept = coming.shape[1] - hop
+    later_window = window[hop:]
     for row in range(2):
-        for i in range(hop):
-            ready[row, i] = coming[row, i] + made[row, i] * window[i]
-        for i in range(kept):
-            coming[row, i] = coming[row, i + hop] + made[row, i + hop] * window[i + hop]
-        coming[row, kept:] = 0.0
+        sums = coming[row]
+        later_sums = sums[hop:]
+        for frame in range(made.shape[0]):
+            x = made[frame, row]
+            y = ready[row, frame * hop : (frame + 1) * hop]
+            for i in range(hop):
+                y[i] = sums[i] + x[i] * window[i]
+            later = x[hop:]
+            for i in range(kept):
+                sums[i] = later_sums[i] + later[i] * later_window[i]
+            sums[kept:] = 0.0
 
 
-@kernel("void(float64[::1], float64, float64, float64[::1])")
+@kernel("void(float64[:, ::1], float64, float64, float64[::1])")
 def follow(target_db: NDArray[np.float64], attack: float, release: float, cut_db: NDArray[np.float64]) -> None:
-    """One step of every bin towards its target: ``attack`` where it deepens, else ``release`` (shares a frame)."""
-    for i in range(target_db.shape[0]):
-        share = attack if target_db[i] > cut_db[i] else release
-        cut_db[i] += share * (target_db[i] - cut_db[i])
-        if cut_db[i] < 1e-6:
-            cut_db[i] = 0.0
+    """A step a frame of every bin towards its target: ``attack`` where it deepens, else ``release`` (shares a frame).
+
+    Args:
+        target_db: (frames, bins) targets in, cuts out.
+        cut_db: (bins,) the cut so far.
+    """
+    for frame in range(target_db.shape[0]):
+        target = target_db[frame]
+        for i in range(target.shape[0]):
+            away = target[i] - cut_db[i]
+            cut = cut_db[i] + (attack if away > 0.0 else release) * away
+            cut_db[i] = cut if cut >= 1e-6 else 0.0
+            target[i] = cut_db[i]

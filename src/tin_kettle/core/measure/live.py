@@ -15,6 +15,7 @@ from tin_kettle.core.measure.peaks import TruePeakMeter, correlation
 
 KEPT_SLOTS = 3000
 """Half a minute: what the running loudness looks back on."""
+NEAR_SLOTS = 10
 SCOPE_POINTS = 64
 CORRELATION_S = 0.3
 
@@ -69,6 +70,10 @@ class LiveMeter:
         slots = int((self._frames - self._since) / self._rate_hz * SLOTS_PER_S)
         heard = self._loudness.slots()
         return loudness.integrated_lufs(loudness.stereo_energy(heard[max(0, len(heard) - slots) :]))
+
+    def near_lufs(self) -> float | None:
+        """Loudness of the last tenth of a second, whatever was changed in it: a moving hand can be followed by that."""
+        return self._loudness.last_lufs(NEAR_SLOTS)
 
 
 def _level_db(row: NDArray[np.float64]) -> float:

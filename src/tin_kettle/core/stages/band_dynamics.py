@@ -19,6 +19,7 @@ from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
     compression_db,
+    keep_stronger,
     link_levels,
     one_pole,
     peak_levels,
@@ -113,21 +114,21 @@ class BandDynamics(Processor):
         out = np.zeros_like(block)
         frames = block.shape[1]
         self.efforts_db, self.levels_db = {}, {}
-        strongest = np.zeros((1, frames))
+        strongest = np.zeros((1 if all(_linked(band) for band in self._params.bands) else 2, frames))
         for index, (band, part) in enumerate(zip(self._params.bands, parts, strict=True)):
             heard = _component(part, band)
             gain_db, level_db = self._gain_db(band, heard)
             late = self.lines[f"part {index}"].push(part)
             self.levels_db = {**self.levels_db, f"level_{band.id}": level_db}
             self.efforts_db = {**self.efforts_db, f"effort_{band.id}": gain_db}
-            strongest = np.where(np.abs(gain_db) > np.abs(strongest), gain_db, strongest)
+            keep_stronger(gain_db, strongest)
             out += _turned(late, band, gain_db) if band.on else late
-        self.efforts_db = {"effort_db": np.ascontiguousarray(strongest), **self.efforts_db}
+        self.efforts_db = {"effort_db": strongest, **self.efforts_db}
         return out
 
     def _gain_db(self, band: DynamicBand, heard: Block) -> tuple[Block, Block]:
         """The gain of a band's dynamics and the level that it reads, (1 or 2, frames) dB."""
-        linked = band.link == 1 or band.channels != "stereo"
+        linked = _linked(band)
         frames = heard.shape[1]
         level_db = np.empty((1 if linked else 2, frames))
         peak_levels(heard, level_db)
@@ -137,8 +138,8 @@ class BandDynamics(Processor):
         if not band.works:
             self.f64(f"gain {band.id}")[:], self.f64(f"edge {band.id}")[:] = 0.0, 0.0
             return np.zeros_like(level_db), level_db
-        gain_db = level_db.copy() if band.mode == "compress" else -level_db
-        move_db(gain_db, band)
+        gain_db = np.empty_like(level_db)
+        move_db(level_db if band.mode == "compress" else -level_db, band, gain_db)
         attack_release(gain_db, steps, self._shares[band.id], self.f64(f"gain {band.id}"))
         soften(gain_db, self._edge, self.f64(f"edge {band.id}"))
         return (-gain_db if band.mode == "lift" else gain_db), level_db
@@ -158,18 +159,22 @@ class BandDynamics(Processor):
         return whole
 
 
+def _linked(band: DynamicBand) -> bool:
+    return band.link == 1 or band.channels != "stereo"
+
+
 def _shares(band: DynamicBand, rate_hz: float) -> NDArray[np.float64]:
     quick, slow = one_pole(band.attack_ms, rate_hz), one_pole(band.release_ms, rate_hz)
     # expansion and lift deepen while the detector falls
     return np.array([(quick, slow) if band.mode == "compress" else (slow, quick)])
 
 
-def move_db(level_db: Block, band: DynamicBand) -> None:
-    """Static curve in place: levels in, 0 … −range out; for expansion and lift the levels come negated."""
+def move_db(level_db: Block, band: DynamicBand, out_db: Block) -> None:
+    """Static curve: levels in, 0 … −range out; for expansion and lift the levels come negated."""
     slope = 1.0 - band.ratio if band.mode == "expand" else 1.0 / band.ratio - 1.0
     threshold_db = band.threshold_db if band.mode == "compress" else -band.threshold_db
     curve = np.array([[threshold_db, slope, band.knee_db, band.range_db]])
-    compression_db(level_db, level_db, np.array([0, level_db.shape[1]]), curve)
+    compression_db(level_db, out_db, np.array([0, level_db.shape[1]]), curve)
 
 
 def _component(part: Block, band: DynamicBand) -> Block:
@@ -194,9 +199,9 @@ def _turned(part: Block, band: DynamicBand, gain_db: Block) -> Block:
 
 def static_curve_db(band: DynamicBand, level_db: NDArray[np.float64]) -> NDArray[np.float64]:
     """Level of a band after its dynamics and gain for each level before of a steady tone, (points,) dB."""
-    pair = np.stack([level_db, level_db]) * (1.0 if band.mode == "compress" else -1.0)
-    move_db(pair, band)
-    move = (-pair[0] if band.mode == "lift" else pair[0]) if band.works else 0.0
+    moved = np.empty((1, level_db.size))
+    move_db((level_db if band.mode == "compress" else -level_db)[None], band, moved)
+    move = (-moved[0] if band.mode == "lift" else moved[0]) if band.works else 0.0
     return np.asarray(level_db + move + (band.gain_db if band.on else 0.0))
 
 

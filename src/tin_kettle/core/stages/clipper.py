@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Mapping
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,16 +11,21 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import gains_of
 from tin_kettle.core.dsp.delay import Line
-from tin_kettle.core.dsp.passes import low_pass
-from tin_kettle.core.dsp.shaping import cornered
-from tin_kettle.core.dsp.svf import svf_cascade
-from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
+from tin_kettle.core.dsp.dynamics import one_pole
+from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.dsp.shaping import cornered, share_added
+from tin_kettle.core.dsp.svf import both_rows, svf_cascade, svf_rows
+from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.hit_scope import scope_curves, scope_push, scope_silence
 from tin_kettle.core.stages.oversampled import HISTOGRAM_DB, Shaper
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db, hz
 
 SOFTEN_OFF_HZ = 22000.0
+BRIGHT_HZ, BRIGHT_MS = 2000.0, 400.0
+"""Above this what cutting adds is hardly covered by the music; a moment of it as the ear sums it up."""
+APART_S = 0.02
+"""What follows sooner belongs to the same peak."""
 CURVE_IN_DB = np.linspace(-24.0, 12.0, 109)
 
 
@@ -99,10 +105,17 @@ class Clipper(Processor):
         self._bands = Bands(corners, rate_hz) if corners else None
         self._softened = p.soften_above_hz < min(SOFTEN_OFF_HZ, 0.49 * rate_hz)
         self._soft = low_pass(p.soften_above_hz, 6, 0.0, rate_hz) if self._softened else np.empty((0, 5))
+        self._bright = both_rows(high_pass(BRIGHT_HZ, 12, 0.0, rate_hz))
+        self._bright_share = one_pole(BRIGHT_MS, rate_hz)
+        self._apart = round(APART_S * rate_hz)
         self.memory_s = 0.1 if self._bands else 0.0
         self.lines = {"line": Line(self.delay)}
         self.state = {
             "soft": np.zeros((len(self._soft), 2, 2)),
+            "bright": np.zeros((2, 1, 2, 2)),
+            "new": np.zeros(2),
+            # frames over the ceiling, how often that began, and how long ago it ended
+            "over": np.array([0, 0, self._apart], dtype=np.int64),
             **(self._bands.silence if self._bands else {}),
             **self._shaper.silence,
             **scope_silence(rate_hz),
@@ -110,10 +123,10 @@ class Clipper(Processor):
 
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
-        drive_db = self.moving.every("drive_db", p.drive_db, frames)
-        ceiling_db = self.moving.every("ceiling_db", p.ceiling_db, frames)
-        late_ceiling_db = self.moving_late.every("ceiling_db", p.ceiling_db, frames)
-        self.static_db = self.moving_late.every("drive_db", p.drive_db, frames)
+        drive_db = self.moving.value("drive_db", p.drive_db, frames)
+        ceiling_db = self.moving.value("ceiling_db", p.ceiling_db, frames)
+        late_ceiling_db = self.moving_late.value("ceiling_db", p.ceiling_db, frames)
+        self.static_db = self.moving_late.value("drive_db", p.drive_db, frames)
         met = block
         if self._bands:
             low, met = self._bands.process(block, self.state)  # type: ignore[arg-type]
@@ -125,9 +138,33 @@ class Clipper(Processor):
         added *= gains_of(late_ceiling_db)
         out: Block = dry + added
         self.efforts_db = {"effort_db": self._shaper.taken_db(dry, out, self.state)}
-        self.levels_db = {"level_met": met_db + late_ceiling_db}
+        self.levels_db = {"level_met": met_db + late_ceiling_db, "level_new": self._new_db(added, out)}
+        self._count(met_db[0] > 0.0)
         scope_push(self.state, dry, out)
         return out
+
+    def _new_db(self, added: Block, out: Block) -> Block:
+        """How much of what lies above 2 kHz is new, over the last while, (1, frames) dB."""
+        bright_added, bright = added.copy(), out.copy()
+        for block, state in zip((bright_added, bright), self.f64("bright"), strict=True):
+            svf_rows(block, self._bright, state)
+        told = np.empty((1, out.shape[1]))
+        share_added(bright_added, bright, self._bright_share, self.f64("new"), told)
+        return told
+
+    def _count(self, over: NDArray[np.bool_]) -> None:
+        """Note how many frames lie over the ceiling, and how often that begins again after a while below."""
+        state = self.i64("over")
+        at = np.flatnonzero(over)
+        before = np.concatenate([[-1 - state[2]], at])
+        state[0] += at.size
+        state[1] += np.count_nonzero(np.diff(before) > self._apart)
+        state[2] = min(over.size - 1 - before[-1], self._apart)
+
+    def over_song(self) -> dict[str, NDArray[np.float64]]:
+        """How many frames were over the ceiling, and how often."""
+        frames, times, _ = self.i64("over")
+        return {"over_frames": np.array([float(frames)]), "over_times": np.array([float(times)])}
 
     def curves(self) -> dict[str, NDArray[np.float64]]:
         """How often which level is met (``HISTOGRAM_DB``, above the ceiling), and the last hit before and after."""
@@ -144,6 +181,12 @@ def _picture(params: ClipperParams, _rate_hz: float) -> Picture:
         "trim_db": params.ceiling_db,
         "classes_db": HISTOGRAM_DB.tolist(),
     }
+
+
+def _told(found: Mapping[str, NDArray[np.floating[Any]]]) -> str:
+    frames, times = (int(found[name][0]) for name in ("over_frames", "over_times"))
+    often = "once" if times == 1 else f"{times:,} times"
+    return f"{frames:,} samples over the ceiling, {often}" if frames else "nothing reaches the ceiling"
 
 
 def _summary(params: ClipperParams) -> str:
@@ -172,4 +215,6 @@ KIND = Kind(
     dynamic=True,
     pushes="drive_db",
     louder=True,
+    told=_told,
+    ease=Ease(6.0, "ceiling up by 1.5 dB", lambda p: {"ceiling_db": min(0.0, p.ceiling_db + 1.5)}),
 )

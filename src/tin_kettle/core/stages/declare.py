@@ -165,6 +165,7 @@ class Kind:
         check: what no single value of its parameters shows to be wrong: where, after ``params``, and the problem.
         hold: makes what holds its ceiling once more at another rate, where it promises one.
         ease: how one that works too hard is eased.
+        told: what its processor did over the song (:meth:`Processor.over_song`), in words.
     """
 
     name: str
@@ -190,3 +191,4 @@ class Kind:
     check: Callable[[Any], tuple[str, str] | None] = field(default=lambda _params: None)
     hold: Callable[[Any, float], Processor] | None = None
     ease: Ease | None = None
+    told: Callable[[Mapping[str, NDArray[np.floating[Any]]]], str] | None = None

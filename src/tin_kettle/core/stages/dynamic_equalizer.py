@@ -17,10 +17,18 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from tin_kettle.core.dsp.delay import Line
-from tin_kettle.core.dsp.dynamics import attack_release, compression_db, one_pole, peak_levels, soft_edge, soften
+from tin_kettle.core.dsp.dynamics import (
+    attack_release,
+    compression_db,
+    keep_stronger,
+    one_pole,
+    peak_levels,
+    soft_edge,
+    soften,
+)
 from tin_kettle.core.dsp.moving_filters import BELL, HIGH_SHELF, LOW_SHELF, moving_section, shelf_response
 from tin_kettle.core.dsp.passes import high_pass, low_pass
-from tin_kettle.core.dsp.svf import FORGOTTEN, Sections, svf_cascade
+from tin_kettle.core.dsp.svf import FORGOTTEN, Sections, both_rows, svf_rows
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
@@ -162,7 +170,7 @@ class DynamicEqualizer(Processor):
         self._edge = soft_edge(rate_hz)
         self.delay = self.warm_frames = len(self._edge) // 2
         self.lines = {"line": Line(self.delay)}
-        self._hears = {pin.id: _hears(pin, rate_hz) for pin in self._pins}
+        self._hears = {pin.id: both_rows(_hears(pin, rate_hz)) for pin in self._pins}
         self._parts = {
             pin.id: [
                 (shape, math.tan(math.pi * at_hz / rate_hz), q, share) for shape, at_hz, q, share in pin.parts(rate_hz)
@@ -187,22 +195,22 @@ class DynamicEqualizer(Processor):
             move_db, level_db = self._move_db(pin, block)
             self._filter(pin, out, move_db[0] + pin.gain_db)
             efforts[f"effort_{pin.id}"], levels[f"level_{pin.id}"] = move_db, level_db
-            strongest = np.where(np.abs(move_db) > np.abs(strongest), move_db, strongest)
-        self.efforts_db, self.levels_db = {"effort_db": np.ascontiguousarray(strongest), **efforts}, levels
+            keep_stronger(move_db, strongest)
+        self.efforts_db, self.levels_db = {"effort_db": strongest, **efforts}, levels
         return out
 
     def _move_db(self, pin: Pin, block: Block) -> tuple[Block, Block]:
         """How far a pin is from its rest, and the level that it hears, (1, frames) dB."""
         heard = _component(block, pin.channels)
-        svf_cascade(heard, self._hears[pin.id], self.f64(f"hears {pin.id}"))
+        svf_rows(heard, self._hears[pin.id], self.f64(f"hears {pin.id}"))
         level_db = np.empty((1, block.shape[1]))
         peak_levels(heard, level_db)
         if not pin.moves:
             return np.zeros_like(level_db), level_db
         curve, shares = self._moves[pin.id]
-        move_db = level_db.copy() if pin.when == "above" else -level_db
+        move_db = np.empty_like(level_db)
         steps = np.array([0, block.shape[1]])
-        compression_db(move_db, move_db, steps, curve)
+        compression_db(level_db if pin.when == "above" else -level_db, move_db, steps, curve)
         attack_release(move_db, steps, shares, self.f64(f"move {pin.id}"))
         soften(move_db, self._edge, self.f64(f"edge {pin.id}"))
         return (move_db if pin.range_db < 0 else -move_db), level_db

@@ -22,8 +22,10 @@ def scope_push(state: Mapping[str, Any], before: NDArray[np.float64], after: NDA
     scope = state["scope"]
     frames = min(before.shape[1], scope.shape[1])
     scope[:, : scope.shape[1] - frames] = scope[:, frames:].copy()
-    scope[0, scope.shape[1] - frames :] = before[:, -frames:].mean(axis=0)
-    scope[1, scope.shape[1] - frames :] = after[:, -frames:].mean(axis=0)
+    for row, block in zip(scope, (before, after), strict=True):
+        row[-frames:] = block[0, -frames:]
+        row[-frames:] += block[1, -frames:]
+        row[-frames:] *= 0.5
 
 
 def scope_curves(state: Mapping[str, Any], rate_hz: float) -> dict[str, NDArray[np.float64]]:

@@ -81,7 +81,7 @@ class HitsTonalRest(Divider):
         newest = np.ascontiguousarray(rfft(past * self._window))
         spectra[:-1] = spectra[1:].copy()
         spectra[-1] = newest
-        power_of(newest, 1.0, powers[turn])
+        power_of(newest[None], 1.0, powers[turn : turn + 1])
         told = np.empty((2, newest.shape[1]))
         parts(powers, np.ascontiguousarray(powers[(turn - AHEAD) % NINE]), self._apart, told)
         heard = spectra[0]
@@ -89,5 +89,5 @@ class HitsTonalRest(Divider):
             share = np.empty_like(heard)
             weighed(np.ascontiguousarray(heard), told[part], share)
             made = irfft(share, self._frame, overwrite_x=True)
-            overlap(made, self._window, self.f64("coming")[part], self.f64("ready")[part])
+            overlap(made[None], self._window, self.f64("coming")[part], self.f64("ready")[part])
         past[:, : -self._hop] = past[:, self._hop :].copy()

@@ -87,6 +87,10 @@ class Moving:
         parts = [values[row, :-1] for values, _, _ in self._runs]
         return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
+    def value(self, name: str, still: float, frames: int) -> float | NDArray[np.float64]:
+        """The value at every frame, (frames,), or the one number that it is where nothing moves it."""
+        return self.every(name, still, frames) if name in self else float(still)
+
     def every(self, name: str, still: float, frames: int) -> NDArray[np.float64]:
         """(frames,) the value at every frame, straight between the points of the grid."""
         if self._numbers is None or name not in self._numbers.rows:

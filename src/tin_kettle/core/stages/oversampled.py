@@ -14,7 +14,7 @@ from tin_kettle.core.dsp.shaping import CLASS_DB, LOWEST_DB, Curve, crests_taken
 
 PAST = 2
 """Samples before the present one that a curve looks at."""
-PIECE = 1024
+PIECE = 4096
 """Frames that are worked on at once: what they become at the higher rate stays near the processor."""
 HISTOGRAM_DB = LOWEST_DB + CLASS_DB * np.arange(41)
 """Edges of the classes in which levels are counted."""

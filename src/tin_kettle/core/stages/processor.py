@@ -65,7 +65,7 @@ class Processor:
         return {}
 
     def over_song(self) -> dict[str, NDArray[np.float64]]:
-        """What it did on average since it began, drawn over frequency: (points,) by name; the survey keeps it."""
+        """What it did since it began: (points,) by name, such as an average over frequency; the survey keeps it."""
         return {}
 
     def align(self, late: int, tapped_at: Mapping[str, int]) -> None:

@@ -128,9 +128,9 @@ class Saturator(Processor):
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
         drive_db, late_drive_db = (
-            moving.every("drive_db", p.drive_db, frames) * p.amount for moving in (self.moving, self.moving_late)
+            moving.value("drive_db", p.drive_db, frames) * p.amount for moving in (self.moving, self.moving_late)
         )
-        trim_db = self.moving_late.every("trim_db", p.trim_db, frames)
+        trim_db = self.moving_late.value("trim_db", p.trim_db, frames)
         if p.link_trim:
             trim_db = trim_db - late_drive_db
         self.static_db = late_drive_db + trim_db

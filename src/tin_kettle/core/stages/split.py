@@ -87,7 +87,7 @@ class PlainDivider(Divider):
 
     def divide(self, block: Block) -> list[Block]:
         if self._by == "bands":
-            return self._bands.process(block.copy(), self.state)  # type: ignore[arg-type]
+            return self._bands.process(block, self.state)  # type: ignore[arg-type]
         if self._by == "copies":
             return [block] * self._count
         if self._by == "left_right":

@@ -155,42 +155,45 @@ class Tamer(Processor):
         if filled[0] < 0:
             # frames begin at the same places of the song whenever one begins to listen
             filled[0] = self.span.runs[0][0] % self._hop if self.span is not None else 0
-        frames = block.shape[1]
-        out = np.empty((2, frames))
-        effort_db = np.empty((1, frames))
-        done = 0
-        while done < frames:
-            at = int(filled[0])
-            run = min(self._hop - at, frames - done)
-            base = self._frame - self._hop + at
-            past[:, base : base + run] = block[:, done : done + run]
-            out[:, done : done + run] = ready[:, at : at + run]
-            effort_db[:, done : done + run] = -self.f64("cut").max()
-            filled[0] = at + run
-            done += run
-            if filled[0] == self._hop:
-                self._turn()
-                filled[0] = 0
-        self.efforts_db = {"effort_db": effort_db}
+        at, frames, hop = int(filled[0]), block.shape[1], self._hop
+        joined = np.concatenate([past[:, : self._frame - hop + at], block], axis=1)
+        full, left = divmod(at + frames, hop)
+        deepest = [float(self.f64("cut").max())]
+        if full:
+            made, cut_db = self._turn(joined, full)
+            deepest += cut_db.max(axis=1).tolist()
+            out = np.concatenate([ready[:, at:], made], axis=1)[:, :frames]
+            ready[:] = made[:, -hop:]
+        else:
+            out = ready[:, at : at + frames].copy()
+        past[:, : self._frame - hop + left] = joined[:, full * hop :]
+        filled[0] = left
+        effort_db = -np.repeat(deepest, hop)[at : at + frames]
+        self.efforts_db = {"effort_db": effort_db[None]}
         return out
 
-    def _turn(self) -> None:
-        """Work on the frame that is full, and move on by a hop."""
-        past, coming, ready = self.f64("past"), self.f64("coming"), self.f64("ready")
-        spectrum = np.ascontiguousarray(rfft(past * self._window))
-        power = np.empty(spectrum.shape[1])
-        power_of(spectrum, self._full, power)
-        self._follow(power)
+    def _turn(self, joined: Block, full: int) -> tuple[Block, NDArray[np.float64]]:
+        """Work on so many frames that are full: the hops that are ready, and each frame's cut, (frames, bins) dB."""
+        made = np.empty((full, 2, self._frame))
+        for index in range(full):
+            first = index * self._hop
+            np.multiply(joined[:, first : first + self._frame], self._window, out=made[index])
+        spectra = rfft(made)
+        power = np.empty((full, spectra.shape[2]))
+        power_of(spectra, self._full, power)
+        cut_db = self._follow(power)
         removed = self._params.keep == "removed"
-        if removed or self.f64("cut").any():
-            cut_bins(spectrum, self.f64("cut"), removed)
-            overlap(irfft(spectrum, self._frame, overwrite_x=True), self._half, coming, ready)
-        else:
-            overlap(past * self._window, self._half, coming, ready)
-        past[:, : -self._hop] = past[:, self._hop :].copy()
+        # what is left alone comes back as it was
+        turned = np.flatnonzero(cut_db.any(axis=1) | removed)
+        if turned.size:
+            cut_bins(spectra, cut_db, removed)
+            made[turned] = irfft(spectra[turned], self._frame, overwrite_x=True)
+        ready = np.empty((2, full * self._hop))
+        overlap(made, self._half, self.f64("coming"), ready)
+        return ready, cut_db
 
-    def _follow(self, power: NDArray[np.float64]) -> None:
-        """Let the cut of every bin follow what stands out of a frame; full-scale tones have power 1."""
+    def _follow(self, power: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Let the cut of every bin follow what stands out of frames; full-scale tones have power 1."""
         p = self._params
         reference = np.empty_like(power)
         if p.reference == "smoothed":
@@ -199,17 +202,19 @@ class Tamer(Processor):
             smoothed(power, self._within, once)
             smoothed(once, self._within, reference)
         elif self._focus.any():
-            reference[:] = self._line * (power[self._focus].mean() / self._line[self._focus].mean())
+            level = power[:, self._focus].mean(axis=1) / self._line[self._focus].mean()
+            reference[:] = self._line * level[:, None]
         else:
             reference[:] = power
-        told = np.empty((3, power.size))
+        told = np.empty((3, *power.shape))
         standing_out(power, reference, p.threshold_db, p.strength, p.max_cut_db, QUIETEST_DB, *self._bins, told)
-        wide_db = np.empty_like(power)
-        spread(told[2], self._place, self._bump, wide_db)
-        follow(wide_db, self._attack, self._release, self.f64("cut"))
-        self._seen.append((told[0], told[1], self.f64("cut").copy()))
-        self.f64("cut_sum")[:] += self.f64("cut")
-        self.i64("turns")[0] += 1
+        cut_db = np.empty_like(power)
+        spread(told[2], self._place, self._bump, cut_db)
+        follow(cut_db, self._attack, self._release, self.f64("cut"))
+        self._seen.extend(zip(told[0], told[1], cut_db, strict=True))
+        self.f64("cut_sum")[:] += cut_db.sum(axis=0)
+        self.i64("turns")[0] += len(cut_db)
+        return cut_db
 
     def curves(self) -> dict[str, NDArray[np.float64]]:
         """At ``CURVE_HZ``: the highest bin near each (dB re a full-scale tone), what it is held against, the cut."""

@@ -27,6 +27,8 @@ FLOOR_DB = 50.0
 """What lies so far below the loudest is no onset."""
 STEADY_S = 0.035
 """A grid holds where half of the beats lie so near to it."""
+LEAST_SPREAD_DB = 0.15
+"""Where levels rise by less, on average, nothing strikes; a tone's own waves beat with the slots."""
 LEAST_CONFIDENCE = 0.12
 LEAST_S = 8.0
 THREES = 1.5
@@ -69,7 +71,7 @@ def find_grid(survey: Survey) -> Grid | None:
     onsets = low + _onsets(survey.slots) + _onsets(survey.sharp)
     onsets = gaussian_filter1d(onsets, 2.0)
     spread = float(onsets.std())
-    if spread == 0.0:
+    if spread < LEAST_SPREAD_DB:
         return None
     onsets = (onsets - onsets.mean()) / spread
     period, confidence = _period(onsets)

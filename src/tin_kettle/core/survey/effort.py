@@ -64,6 +64,11 @@ def song_words(found: Survey, stage_id: str, sections: Sequence[Section]) -> str
 
 def stage_words(found: Survey, stage: Stage, sections: Sequence[Section]) -> str:
     """What a stage does over the song; of one with parts what the two that do most do, each where it works."""
+    words, told = _works(found, stage, sections), stage.declared.told
+    return f"{words} · {told(found.curves[stage.id])}" if told and stage.id in found.curves else words
+
+
+def _works(found: Survey, stage: Stage, sections: Sequence[Section]) -> str:
     parts = []
     for name, items in stage.declared.items.items():
         if items.place is None:

@@ -13,12 +13,13 @@ from tin_kettle.core.recipe.automation import targets
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.survey.finding import Finding
+from tin_kettle.core.survey.rules.clipping import clips_audibly
 from tin_kettle.core.survey.rules.ends import ends_cost
 from tin_kettle.core.survey.rules.hard_work import works_hard
 from tin_kettle.core.survey.rules.image import costs_mono, lopsided, low_end_wide, mono_loss
 from tin_kettle.core.survey.rules.low_end import loose_low
 from tin_kettle.core.survey.rules.moving import moves_badly
-from tin_kettle.core.survey.rules.peaks import clipped, needles, offset
+from tin_kettle.core.survey.rules.peaks import clipped, hits_alone, needles, offset
 from tin_kettle.core.survey.rules.rides import rides_jump
 from tin_kettle.core.survey.rules.tone import comes_and_goes, rings, sharp
 from tin_kettle.core.survey.survey import Survey
@@ -32,6 +33,7 @@ RULES: tuple[Callable[[Survey], Iterator[Finding]], ...] = (
     sharp,
     lopsided,
     offset,
+    hits_alone,
     mono_loss,
 )
 
@@ -45,6 +47,7 @@ def find(now: Survey, received: Survey, recipe: Recipe) -> list[Finding]:
     """
     found = [finding for rule in RULES for finding in rule(now)]
     found += [*needles(now, received), *clipped(received), *works_hard(now, recipe), *moves_badly(now, recipe)]
+    found += clips_audibly(now, recipe)
     found += [*rides_jump(received, recipe), *costs_mono(now, received)]
     # measures stand in hops: the last may reach beyond the end of a short song
     found = [replace(one, at_s=None if one.at_s is None else min(one.at_s, now.seconds)) for one in found]

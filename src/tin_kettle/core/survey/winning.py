@@ -13,21 +13,26 @@ from typing import Any
 import numpy as np
 
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.reading import is_effort
-from tin_kettle.core.engine.offline import Progress, render, song_rate
+from tin_kettle.core.engine.graph.reading import METER_HOP, series_db
+from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.distortion import AddedMeter
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
-from tin_kettle.core.stages.words import bare
+from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
+from tin_kettle.core.stages.words import bare, db
+from tin_kettle.core.survey.rules.ends import ENDS
 from tin_kettle.core.survey.trying import asked_stage, brought_to, unridden, with_value
+from tin_kettle.core.survey.work import LONGEST_S
 
 STEPS = 8
 FEWEST_DB = 8.0
 WORTH_LU = 0.7
 """Where a dB more wins less than this, it is the music's life that is spent and not headroom."""
 BLOCK_FRAMES = 16384
+LEAST_LESS_DB = 0.1
+"""What takes less than this off is not worth a filter."""
 
 
 @dataclass(frozen=True)
@@ -46,6 +51,19 @@ class Won:
     added_db: float
 
 
+@dataclass(frozen=True)
+class Cut:
+    """What a filter at one end of the spectrum, before all else, changes where the stage works hardest.
+
+    Args:
+        less_db: less taken off at most; lufs: louder by this.
+    """
+
+    name: str
+    less_db: float
+    lufs: float
+
+
 def pushes_db(here_db: float) -> list[float]:
     """What is tried of a stage that is pushed so far: from nothing to 8 dB, or further in wider steps."""
     step_db = math.ceil(max(FEWEST_DB, here_db) / STEPS)
@@ -59,7 +77,7 @@ def won_by(
 
     Returns:
         ``param``, the ``steps`` as plain values, where a dB more wins less than 0.7 LU (``worth_db``, null where it
-        always does), and that in words.
+        always does), that in words, and what cutting the ``ends`` of the spectrum would win, in words.
 
     Raises:
         RecipeError: nothing can be pushed into the stage, it is off, or what pushes is ridden; or the song is silent.
@@ -84,12 +102,14 @@ def won_by(
         if alone is upto:
             raise RecipeError("stage", f"'{stage_id}' is not on the master; what a song wins is tried there")
 
-        def one(index: int) -> Won:
+        def one(index: int) -> tuple[Won, int]:
             made = with_value(alone, stage_id, param, pushes[index])
             return _won(made, met, stage_id, pushes[index], lambda share: told(index, share))
 
         with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-            steps = list(pool.map(one, range(len(pushes))))
+            tried = list(pool.map(one, range(len(pushes))))
+        steps, hardest = [won for won, _ in tried], tried[-1][1]
+        ends = _ends(with_value(alone, stage_id, param, pushes[-1]), met, stage_id, hardest)
     worth = next(
         (a.push_db for a, b in itertools.pairwise(steps) if (b.lufs - a.lufs) / (b.push_db - a.push_db) < WORTH_LU),
         None,
@@ -99,6 +119,7 @@ def won_by(
         "steps": [{name: round(value, 3) for name, value in vars(step).items()} for step in steps],
         "worth_db": worth,
         "words": _words(steps, worth),
+        "ends": _end_words(ends, pushes[-1]),
     }
 
 
@@ -114,19 +135,57 @@ def _words(steps: list[Won], worth: float | None) -> str:
     )
 
 
-def _won(recipe: Recipe, sources: Mapping[str, Source], stage_id: str, push_db: float, progress: Progress) -> Won:
+def _ends(loud: Recipe, met: Mapping[str, Source], stage_id: str, hardest: int) -> list[Cut]:
+    """Try what no one hears away: both ends of the spectrum, in 20 s about the hardest work."""
+    half = round(0.5 * LONGEST_S * song_rate(loud, met))
+    first, last = max(0, hardest - half), min(song_frames(met), hardest + half)
+    document = dump_recipe(loud)
+    whole, _ = _won(loud, met, stage_id, 0.0, None, first, last)
+    cuts = []
+    for end in ENDS:
+        cut = {"id": "cut-end", "kind": "filter", "params": end.params}
+        without = parse_recipe({**document, "master": [cut, *document["master"]]})
+        found, _ = _won(without, met, stage_id, 0.0, None, first, last)
+        cuts.append(Cut(f"{end.cut} at {end.at}", found.work_db - whole.work_db, found.lufs - whole.lufs))
+    return cuts
+
+
+def _end_words(cuts: list[Cut], push_db: float) -> str:
+    found = [
+        f"a {cut.name} takes {db(cut.less_db, signed=False)} off its hardest work ({db(cut.lufs)[:-3]} LU)"
+        for cut in cuts
+        if cut.less_db >= LEAST_LESS_DB
+    ]
+    if not found:
+        return f"at {bare(push_db)} dB of push nothing is won by cutting {' or '.join(end.where for end in ENDS)}"
+    return f"at {bare(push_db)} dB of push {' and '.join(found)}"
+
+
+def _won(
+    recipe: Recipe,
+    sources: Mapping[str, Source],
+    stage_id: str,
+    push_db: float,
+    progress: Progress | None,
+    first: int = 0,
+    last: int | None = None,
+) -> tuple[Won, int]:
+    """What a push does to a passage, and the frame where most is taken off."""
     rate_hz = song_rate(recipe, sources)
     graph = Graph(recipe, rate_hz)
-    graph.meter(True)
     (source,) = sources.values()
-    meter, rows, at = AddedMeter(rate_hz), list[np.ndarray](), 0
+    meter, rows, at = AddedMeter(rate_hz), list[np.ndarray](), first
 
     def read(graph: Graph) -> None:
-        reading = graph.readings().get(stage_id)
-        if reading is not None:
-            rows.extend(row for name, (_, row) in reading.rows.items() if is_effort(name))
+        slot = graph.slot(stage_id)
+        if slot is not None:
+            # what it takes off, and nothing else that meters read
+            efforts = slot.voice.processor.efforts_db
+            rows.extend(series_db(name, effort_db, 0)[1] for name, effort_db in efforts.items())
 
-    blocks = render(recipe, sources, block_frames=BLOCK_FRAMES, graph=graph, read=read, progress=progress)
+    blocks = render(
+        recipe, sources, first=first, last=last, block_frames=BLOCK_FRAMES, graph=graph, read=read, progress=progress
+    )
     for block in blocks:
         frames = block.shape[1]
         meter.feed(source.read(at, frames), block)
@@ -135,4 +194,5 @@ def _won(recipe: Recipe, sources: Mapping[str, Source], stage_id: str, push_db: 
     if lufs is None:
         raise RecipeError("song", "nothing sounds there; choose a song that does")
     effort = np.concatenate(rows) if rows else np.zeros(1)
-    return Won(push_db, lufs, float(effort.min()), float(np.quantile(effort, 0.1)), meter.added_db)
+    hardest = first + int(np.argmin(effort)) * METER_HOP
+    return Won(push_db, lufs, float(effort.min()), float(np.quantile(effort, 0.1)), meter.added_db), hardest

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Self
 
+import numpy as np
+
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.timeline import Span
@@ -148,23 +150,21 @@ class Branches(Processor):
         self.weigh(rides)
 
     def weigh(self, rides: Rides) -> None:
-        """Find out what every branch lacks to be in phase with its neighbours."""
-        self._paths = [moves_of(lane.owner.chain, rides) for lane in self.lanes]
+        """Find out what every branch lacks to be in phase with its neighbours, and what all of it is at rest."""
+        paths = [moves_of(lane.owner.chain, rides) for lane in self.lanes]
 
-    @property
-    def corners(self) -> Moves:
-        """What all of it is at rest."""
-        if any(callable(path) for path in self._paths):
-            return lambda song: tuple(sorted((*self._own, *self._wanted(song))))
-        return tuple(sorted((*self._own, *self._wanted(0))))
+        def wanted(song: int) -> Corners:
+            return common(*(at_song(path, song) for path in paths))
 
-    def _wanted(self, song: int) -> Corners:
-        return common(*(at_song(path, song) for path in self._paths))
+        def all_of_it(song: int) -> Corners:
+            return tuple(sorted((*self._own, *wanted(song))))
 
-    def _missing(self, path: Moves) -> Moves:
-        if not any(callable(one) for one in self._paths):
-            return missing(at_song(path, 0), self._wanted(0))
-        return lambda song: missing(at_song(path, song), self._wanted(song))
+        def lacks(path: Moves) -> Moves:
+            return lambda song: missing(at_song(path, song), wanted(song))
+
+        moves = any(callable(path) for path in paths)
+        self.corners: Moves = all_of_it if moves else all_of_it(0)
+        self._lacks: list[Moves] = [lacks(path) if moves else missing(at_song(path, 0), wanted(0)) for path in paths]
 
     def align(self, late: int, tapped_at: Mapping[str, int]) -> None:
         """Let every branch wait for the slowest."""
@@ -207,9 +207,10 @@ class Branches(Processor):
         span, taps = self.span.late(-self._late), dict(self.taps)
         self._divider.span = self.span
         total: Block | None = None
-        for lane, path, part in zip(self.lanes, self._paths, self._divider.divide(block), strict=True):
-            done = lane.process(part, span, taps, self._missing(path))
-            total = done if total is None else total + done
+        for number, part in enumerate(self._divider.divide(block)):
+            done = self.lanes[number].process(part, span, taps, self._lacks[number])
+            # the first sum is an array of its own, whatever the lanes gave back
+            total = done if total is None else np.add(total, done, out=total if number > 1 else None)
         self.shown = {"in": block, **{lane.owner.id: taps[lane.owner.id] for lane in self.lanes}}
         assert total is not None
         return total

@@ -177,6 +177,12 @@ class Audition:
             return self._ahead.running_lufs("other"), self._ahead.running_lufs("now")
         return self._at.other.meter.running_lufs(), self._at.now.meter.running_lufs()
 
+    def near_lufs(self) -> tuple[float | None, float | None]:
+        """The same of the last tenth of a second, across changes."""
+        if self._ahead is not None:
+            return self.running_lufs()
+        return self._at.other.meter.near_lufs(), self._at.now.meter.near_lufs()
+
     # ---- what is wanted
 
     def want(self, wanted: Wanted, heard: int) -> None:

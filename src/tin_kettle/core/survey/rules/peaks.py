@@ -15,6 +15,9 @@ OFFSET = 0.0005
 NEEDLE_DB, ROOM_DB = 3.0, 0.3
 """A single peak so far above the rest takes half the power from the whole song; cut off a little above the others."""
 
+ALONE_DB, BODY_S, TOP_DB, FEW_HITS = 8.0, 0.08, 1.5, 4
+"""A hit's body follows within some hundredths of a second, a few dB below its edge; fewer hits are needles."""
+
 
 def offset(now: Survey) -> Iterator[Finding]:
     """A constant offset of either side."""
@@ -70,6 +73,35 @@ def needles(now: Survey, received: Survey) -> Iterator[Finding]:
         at_s=round(at * PEAK_HOP / now.rate_hz, 2),
         fix=fix,
         stage=stage,
+    )
+
+
+def hits_alone(now: Survey) -> Iterator[Finding]:
+    """Hits whose first milliseconds stand far above all that surrounds them, and decide how loud the song can be."""
+    levels = 20.0 * np.log10(np.maximum(now.peaks, 1e-6))
+    beyond = max(round(BODY_S * now.rate_hz / PEAK_HOP), 2)
+    if levels.size < 2 * beyond + 1:
+        return
+    # what is beside a reading shares its hit
+    around = np.lib.stride_tricks.sliding_window_view(np.pad(levels, beyond, constant_values=-120.0), 2 * beyond + 1)
+    highest = np.flatnonzero((levels == around.max(axis=1)) & (levels > levels.max() - TOP_DB))
+    sides = np.concatenate([around[:, : beyond - 1], around[:, beyond + 2 :]], axis=1).max(axis=1)
+    alone = (levels - sides)[highest]
+    if highest.size < FEW_HITS or np.median(alone) < ALONE_DB:
+        return
+    at, by_db = int(highest[np.argmax(alone)]), float(np.median(alone))
+    less_db = round(min(by_db - ALONE_DB / 2.0, 6.0), 1)
+    yield Finding(
+        "hits-alone",
+        f"first milliseconds stand alone, {db(by_db, signed=False)}",
+        f"{highest.size} hits reach the top of the song, and their first milliseconds stand {db(by_db, signed=False)} "
+        "above all that follows and comes before: they cost level and carry little of the sound.",
+        round(by_db, 2),
+        "dB",
+        ALONE_DB,
+        at_s=round(at * PEAK_HOP / now.rate_hz, 2),
+        fix=f"attacks down by {db(less_db, signed=False)}",
+        stage={"id": "round-hits", "kind": "transients", "params": {"attack_db": -less_db}},
     )
 
 
