@@ -23,7 +23,7 @@ from tin_kettle.store import backup, database, prints, sweeping
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import list_songs
 from tin_kettle.store.sources import keep_source, load_waveform, receive
-from tin_kettle.web.caretaker import take_care
+from tin_kettle.web import caretaker
 from tin_kettle.web.jobs import Job, Lane
 from tin_kettle.web.session import Session
 from tin_kettle.web.surveys import names_to_keep
@@ -200,12 +200,31 @@ def test_one_refused_message_harms_nothing_else():
 def test_orphans_are_swept_and_what_is_needed_stays(client, song, library):
     for name in ("incoming/a.part", "audio/b.part", "prints/c.wav.part", "audio/beef.wav", "audio/beef-44100.wav"):
         (library.home / name).write_bytes(b"x")
-    sweeping.sweep(library, 3600.0)
+    sweeping.sweep(library, time.time() - 3600.0)
     assert (library.home / "incoming/a.part").exists(), "its writer may be at work"
-    sweeping.sweep(library, 0.0)
+    sweeping.sweep(library, time.time() + 1.0)
     assert not list(library.home.rglob("*.part"))
     assert [path.suffix for path in library.folder("audio").iterdir()] == [".wav"]
     assert client.get(f"/api/songs/{song}/waveform").status_code == 200
+
+
+def test_what_comes_in_while_the_server_starts_is_not_swept_away(library, monkeypatch):
+    left = [library.home / name for name in ("incoming/left.part", "audio/beef.wav")]
+    coming = [library.home / name for name in ("incoming/coming.part", "audio/feed.wav")]
+    begun_s = time.time()
+    for path in left + coming:
+        path.write_bytes(b"x")
+    for path in left:
+        os.utime(path, (begun_s - 60.0, begun_s - 60.0))
+
+    def rest(_seconds):
+        raise InterruptedError("a day")
+
+    monkeypatch.setattr(caretaker.time, "sleep", rest)
+    with pytest.raises(InterruptedError):
+        caretaker.look_after(library, begun_s)
+    assert not any(path.exists() for path in left)
+    assert all(path.exists() for path in coming), "a song that comes in at the first moment is taken"
 
 
 def test_surveys_have_a_limit_and_those_of_versions_stay(client, song, library):
@@ -215,7 +234,7 @@ def test_surveys_have_a_limit_and_those_of_versions_stay(client, song, library):
     for number in range(4):
         (library.folder("surveys") / f"old{number}.npz").write_bytes(b"x" * 1000)
     os.utime(library.folder("surveys") / "old0.npz", (time.time() + 60, time.time() + 60))
-    take_care(library, 0.0)
+    caretaker.take_care(library, time.time() + 60.0)
     assert len(list(library.folder("surveys").iterdir())) == len(needed) + 4, "there is room"
     size = sum(path.stat().st_size for path in library.folder("surveys").iterdir())
     sweeping.sweep_made(library, "surveys", names_to_keep(library), size - 2500)

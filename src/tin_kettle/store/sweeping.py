@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 
 from tin_kettle.store.database import FOLDERS, Library
@@ -11,20 +10,20 @@ MADE_MOST_BYTES = 2 << 30
 """Of what can be made again, in each folder."""
 
 
-def sweep(library: Library, untouched_s: float) -> None:
+def sweep(library: Library, before_s: float) -> None:
     """Delete half-written files, and sound that belongs to no source.
 
     Args:
-        untouched_s: younger files are left alone; whoever writes them may be about to note them.
+        before_s: what was touched later, in seconds since 1970, is left alone; whoever writes it may be about to
+            note it.
     """
-    newest = time.time() - untouched_s
     orphans = [path for folder in FOLDERS for path in library.folder(folder).glob("*.part")]
     with library.reading() as db:
         known = {row["sha256"] for row in db.execute("SELECT sha256 FROM sources").fetchall()}
     # converted sources are named after the one they were made of
     orphans += [path for path in library.folder("audio").iterdir() if path.stem.split("-")[0] not in known]
     for path in orphans:
-        if _touched(path) <= newest:
+        if _touched(path) < before_s:
             path.unlink(missing_ok=True)
 
 

@@ -16,22 +16,29 @@ _log = logging.getLogger(__name__)
 DAY_S = 24 * 3600.0
 UNTOUCHED_S = 3600.0
 """While the server runs, younger files may be about to be noted."""
+CLOCK_S = 1.0
+"""File systems tell the time of a file more coarsely than the clock."""
 
 
-def look_after(library: Library) -> None:
-    """At the start and once a day, for as long as the process lives."""
-    untouched_s = 0.0
+def look_after(library: Library, begun_s: float) -> None:
+    """At the start and once a day, for as long as the process lives.
+
+    Args:
+        begun_s: when the process began to answer, in seconds since 1970. Nobody is at work on what was left before,
+            and songs may already come in while it is swept away.
+    """
+    before_s = begun_s - CLOCK_S
     while True:
         try:
-            take_care(library, untouched_s)
+            take_care(library, before_s)
         except (KettleError, OSError) as problem:
             _log.warning("the library was not looked after: %s", problem)
-        untouched_s = UNTOUCHED_S
         time.sleep(DAY_S)
+        before_s = time.time() - UNTOUCHED_S
 
 
-def take_care(library: Library, untouched_s: float) -> None:
+def take_care(library: Library, before_s: float) -> None:
     back_up(library)
-    sweep(library, untouched_s)
+    sweep(library, before_s)
     sweep_made(library, "surveys", names_to_keep(library))
     sweep_made(library, "mastered", mastered_to_keep(library))

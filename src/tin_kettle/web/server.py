@@ -58,7 +58,7 @@ class Server(BaseApplication):  # type: ignore[misc]
 def _begin(library: Library) -> None:
     # the renderer should not wait long for a request that holds the interpreter
     sys.setswitchinterval(SWITCH_S)
-    for task in (compile_all, _leave_with_parent, partial(look_after, library)):
+    for task in (compile_all, _leave_with_parent, partial(look_after, library, time.time())):
         threading.Thread(target=task, daemon=True).start()
 
 
