@@ -7,6 +7,7 @@ import urllib.request
 import numpy as np
 import pytest
 import soundfile
+from mutagen import flac
 from playwright.sync_api import expect
 
 from tests.browser.driving import Bench
@@ -143,6 +144,36 @@ def test_it_is_delivered_by_four_specs_downloaded_and_measured(record):
     with page.expect_download() as loaded:
         table.get_by_role("link", name="download").first.click()
     assert loaded.value.suggested_filename.startswith("03 Music")
+
+
+def test_it_is_delivered_as_one_file_with_its_cover_and_cues(record, tmp_path):
+    page = record.page
+    picture = tmp_path / "front.png"
+    picture.write_bytes(page.screenshot(clip={"x": 0, "y": 0, "width": 80, "height": 80}))
+    page.get_by_role("button", name="date, UPC, cover").click()
+    page.get_by_label("Choose a cover").set_input_files(picture)
+    expect(page.get_by_role("img", name="Cover")).to_be_visible()
+    assert page.evaluate("document.querySelector('img[alt=Cover]').decode().then(() => true)")
+    page.keyboard.press("Escape")
+    spec = {"format": "tin-kettle-spec", "version": 1, "name": "One FLAC", "container": "flac", "files": "whole"}
+    record.server.ask("/api/specs", {"spec": spec})
+    page.reload()
+    table = page.get_by_role("table", name="Songs by specs")
+    table.get_by_role("checkbox", name="The whole record by One FLAC").check()
+    page.get_by_role("button", name="Deliver what is ticked: 1 file", exact=True).click()
+    expect(table.get_by_text("passed")).to_be_visible(timeout=60000)
+    with page.expect_download() as loaded:
+        table.get_by_role("link", name="download").click()
+    told = flac.FLAC(loaded.value.path())
+    assert told.pictures[0].data == picture.read_bytes()
+    songs = record.server.ask(f"/api/records/{record.record_id}")["songs"]
+    lengths = [song["frames"] / song["rate_hz"] for song in songs]
+    assert told.info.length == pytest.approx(sum(lengths) + sum(song["gap_s"] for song in songs[1:]), abs=0.001)
+    cue = f"{record.server.url}/api/records/{record.record_id}/papers/order.cue?spec=One%20FLAC"
+    assert urllib.request.urlopen(cue).read().decode().count("INDEX 01") == len(songs)
+    page.once("dialog", lambda dialog: dialog.accept())
+    table.get_by_role("row", name="One FLAC").get_by_role("button", name="forget it").click()
+    expect(table.get_by_text("One FLAC")).to_have_count(0)
 
 
 def test_a_record_is_made_deleted_and_brought_back_and_a_song_opens_on_the_bench(record):

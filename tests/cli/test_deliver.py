@@ -11,7 +11,7 @@ import soundfile
 
 import tin_kettle.core.deliver
 from tests.cli.running import run
-from tests.conftest import RATE_HZ, music, tone, write_wav
+from tests.conftest import RATE_HZ, music, noise, tone, write_wav
 from tin_kettle.core.deliver.broadcast import bext_chunk
 from tin_kettle.core.deliver.checking import container_of
 from tin_kettle.core.deliver.cue import cue_sheet
@@ -203,6 +203,7 @@ def test_the_specs_that_are_shipped_are_specs():
         "CD-rate master",
         "Lossy preview",
         "Streaming",
+        "Whole record",
     ]
 
 
@@ -247,7 +248,7 @@ def test_trims_and_fades_are_of_what_is_delivered(folder):
 
 
 def test_the_whole_record_is_one_file_with_a_cue_sheet_into_it(folder):
-    spec = parse_spec({**SPEC, "name": "Disc image", "container": "wav", "bits": "32f", "whole": True})
+    spec = parse_spec({**SPEC, "name": "Disc image", "container": "wav", "bits": "32f", "files": "whole"})
     songs = [
         {"title": "Low", "source": "b.wav"},
         {"title": "High", "source": "b.wav", "gap_s": 1.5, "gain_db": -6.0206, "isrc": "ZZABC2600001"},
@@ -270,6 +271,42 @@ def test_the_whole_record_is_one_file_with_a_cue_sheet_into_it(folder):
         "INDEX 01 00:04:38",
         "INDEX 01 00:06:38",
     ]
+
+
+def test_gapless_songs_play_in_a_row_as_the_record_does(folder):
+    songs = [
+        {"title": "Low", "source": "b.wav", "gap_s": 5.0, "fade_in_s": 0.2},
+        {"title": "High", "source": "a.wav", "recipe": "r.kettle.json", "gap_s": 1.5, "gain_db": -6.0},
+        {"title": "Crossed", "source": "b.wav", "gap_s": -1.0, "isrc": "ZZABC2600001"},
+    ]
+    about = {**SPEC, "container": "wav", "bits": "32f"}
+    specs = [parse_spec({**about, "name": files, "files": files}) for files in ("whole", "gapless")]
+    whole, *apart = deliver(parse_record({**RECORD, "songs": songs}), folder, specs, folder / "out")
+    assert all(found.passed for found in (whole, *apart)), [found.reasons for found in apart]
+    y, _ = soundfile.read(whole.file, always_2d=True)
+    in_a_row = [soundfile.read(found.file, always_2d=True)[0] for found in apart]
+    assert [len(part) for part in in_a_row] == [round(s * RATE_HZ) for s in (4.5, 2.0, 3.0)]
+    np.testing.assert_array_equal(np.concatenate(in_a_row), y)
+    sheet = (apart[0].file.parent / "Slack Water.cue").read_text()
+    assert "PREGAP" not in sheet and sheet.count("FILE") == 3 and "ISRC ZZABC2600001" in sheet
+    assert not [path for path in (folder / "out").rglob("*") if path.suffix == ".part"]
+
+
+def test_songs_of_different_rates_are_joined_at_the_rate_of_the_spec_under_their_ceilings(folder):
+    write_wav(folder / "b.wav", noise(-12, 2.0, rate_hz=44100), 44100)
+    songs = [
+        {"title": "Low", "source": "a.wav", "recipe": "r.kettle.json", "gap_s": 0.0},
+        {"title": "High", "source": "b.wav", "recipe": "r.kettle.json", "gap_s": 0.0},
+    ]
+    about = {**SPEC, "container": "wav", "bits": 24, "files": "whole"}
+    specs = [
+        parse_spec({**about, "name": "At their own"}),
+        parse_spec({**about, "name": "At one", "rate_hz": 44100, "ceiling_dbtp": -2.0}),
+    ]
+    refused, made = deliver(parse_record({**RECORD, "songs": songs}), folder, specs, folder / "out")
+    assert refused.problem and "a spec that has" in refused.problem
+    assert made.passed, made.reasons
+    assert soundfile.info(made.file).frames == 5 * 44100
 
 
 def test_a_spec_may_want_nothing_left_near_the_upper_end(folder):

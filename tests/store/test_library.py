@@ -9,8 +9,9 @@ from tests.conftest import noise, recipe_of
 from tin_kettle.core.errors import AudioError, Conflict, LibraryError, RecipeError
 from tin_kettle.core.recipe.model import empty_recipe
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.store import prints, songs
+from tin_kettle.store import deliveries, prints, songs
 from tin_kettle.store.database import Library
+from tin_kettle.store.records import list_records
 from tin_kettle.store.sources import find_source, keep_source, load_waveform, receive, song_sources, source_path
 
 
@@ -178,7 +179,7 @@ def test_songs_of_an_older_library_keep_their_files(tmp_path, library, song):
             "DROP INDEX records_by_edit",
             *(
                 f"ALTER TABLE records DROP COLUMN {name}"
-                for name in ("edit_id", "date", "upc", "archived", "deleted_at")
+                for name in ("edit_id", "date", "upc", "archived", "deleted_at", "cover")
             ),
             "ALTER TABLE songs DROP COLUMN laid",
             "DROP TABLE record_edits",
@@ -195,6 +196,25 @@ def test_songs_of_an_older_library_keep_their_files(tmp_path, library, song):
     again = Library(library.home)
     assert song_sources(again, song) == before
     assert songs.current_revision(again, song).bounces == song
+
+
+def test_what_an_older_library_delivered_is_there_still(library, song):
+    record = list_records(library)[0].id
+    revision = songs.current_revision(library, song).id
+    number = deliveries.add_delivery(library, record, song, revision, "Disc", "made of", "01 Low Bridge.wav")
+    deliveries.finish_delivery(library, number, "done", None, {"sha256": "ab", "checks": [], "measures": {"x": 1}})
+    before = deliveries.get_delivery(library, number)
+    with library.writing() as db:
+        for statement in (
+            "ALTER TABLE deliveries DROP COLUMN starts",
+            "ALTER TABLE records DROP COLUMN cover",
+            "PRAGMA user_version = 6",
+        ):
+            db.execute(statement)
+    again = Library(library.home)
+    assert deliveries.get_delivery(again, number) == before
+    whole = deliveries.add_delivery(again, record, None, None, "One", "made of", "01 Slack Water.wav")
+    assert [row.id for row in deliveries.newest_deliveries(again, record)] == [number, whole]
 
 
 def test_views_are_kept_apart_from_edits(library, song):

@@ -8,6 +8,7 @@ import zipfile
 import numpy as np
 import pytest
 import soundfile
+from mutagen import flac
 
 from tests.conftest import RATE_HZ, music, recipe_of, write_wav
 from tests.web.conftest import until
@@ -34,7 +35,7 @@ def record(client, tmp_path):
 
 def changed(client, record, label, change):
     now = client.get(f"/api/records/{record}").get_json()
-    names = ("title", "artist", "date", "upc", "songs")
+    names = ("title", "artist", "date", "upc", "cover", "songs")
     laid = [{key: song[key] for key in song if key not in ("rate_hz", "frames")} for song in now["songs"]]
     state = {name: now[name] for name in names} | {"songs": laid}
     change(state)
@@ -85,6 +86,7 @@ def test_songs_are_delivered_by_specs_checked_and_known_when_changed(client, rec
         "CD-rate master",
         "Lossy preview",
         "Streaming",
+        "Whole record",
     ]
     kept = client.post("/api/specs", json={"spec": DISC}).get_json()
     assert kept[-1]["own"] and kept[-1]["spec"]["name"] == "Disc"
@@ -126,6 +128,84 @@ def test_songs_are_delivered_by_specs_checked_and_known_when_changed(client, rec
     assert "Disc" not in [one["spec"]["name"] for one in removed]
 
 
+def test_it_is_delivered_as_one_file_and_as_gapless_songs_with_their_cues(client, record):
+    gapless = {**DISC, "name": "Gapless", "bits": "32f", "files": "gapless"}
+    for spec in ({**gapless, "name": "One", "files": "whole"}, gapless):
+        client.post("/api/specs", json={"spec": spec})
+    songs = [song["id"] for song in client.get(f"/api/records/{record}").get_json()["songs"]]
+    url = f"/api/records/{record}/deliveries"
+    asked = [{"spec": "One"}, *({"song": song, "spec": "Gapless"} for song in songs)]
+    client.post(url, json={"cells": asked})
+    done = until(lambda: client.get(url).get_json(), lambda rows: all(row["state"] == "done" for row in rows))
+    assert [(row["song_id"], row["spec"]) for row in done] == [(None, "One"), *((song, "Gapless") for song in songs)]
+    assert all(row["passed"] for row in done), [row["reasons"] for row in done]
+    heard = []
+    for row in done:
+        with client.get(f"/api/deliveries/{row['id']}/file") as answer:
+            heard.append(soundfile.read(io.BytesIO(answer.data), always_2d=True)[0])
+    assert [len(part) for part in heard] == [7 * 44100, 5 * 44100, 2 * 44100]
+    np.testing.assert_array_equal(heard[0], np.concatenate(heard[1:]))
+    sheets = [client.get(f"/api/records/{record}/papers/order.cue?spec={spec}").text for spec in ("One", "Gapless")]
+    assert "INDEX 01 00:05:00" in sheets[0] and sheets[0].count("FILE") == 1
+    assert sheets[1].count("FILE") == 2 and "PREGAP" not in sheets[1]
+    until(lambda: client.get(f"/api/records/{record}/heard").get_json(), lambda told: told["papers"])
+    with client.get(f"/api/records/{record}/delivered.zip") as answer, zipfile.ZipFile(io.BytesIO(answer.data)) as told:
+        assert {"Slack Water/One/01 Slack Water.wav", "Slack Water/One/Slack Water.cue"} <= set(told.namelist())
+    # what lies otherwise is another record
+    changed(client, record, "closer", lambda state: state["songs"][1].update(gap_s=1.0))
+    assert all(row["changed"] for row in client.get(url).get_json())
+    for cell, says in (
+        ({"spec": "Gapless"}, "of one song"),
+        ({"spec": "One", "song": songs[0]}, "of the whole record"),
+    ):
+        refused = client.post(url, json={"cells": [cell]})
+        assert refused.status_code == 400 and says in refused.get_json()["problem"]
+
+
+def test_a_cover_is_in_what_is_delivered_and_is_taken_off_again(client, record):
+    picture = b"\x89PNG\r\n\x1a\n" + bytes(100)
+    cover = client.post("/api/covers", data=picture).get_json()["cover"]
+    with client.get(f"/api/covers/{cover}") as answer:
+        assert (answer.mimetype, answer.data) == ("image/png", picture)
+    assert changed(client, record, "a cover", lambda state: state.update(cover=cover)).get_json()["cover"] == cover
+    song = client.get(f"/api/records/{record}").get_json()["songs"][0]["id"]
+    url = f"/api/records/{record}/deliveries"
+    client.post(url, json={"cells": [{"song": song, "spec": "Streaming"}]})
+    (row,) = until(lambda: client.get(url).get_json(), lambda rows: rows[0]["state"] != "running")
+    with client.get(f"/api/deliveries/{row['id']}/file") as answer:
+        assert flac.FLAC(io.BytesIO(answer.data)).pictures[0].data == picture
+    undone = client.post(f"/api/records/{record}/undo", json={}).get_json()
+    assert undone["cover"] is None
+    assert client.get(url).get_json()[0]["changed"], "it would have no cover now"
+
+
+def test_a_cover_that_is_none_is_refused(client, record):
+    for data, says in ((b"GIF89a", "neither PNG nor JPEG"), (bytes((8 << 20) + 1), "at most")):
+        refused = client.post("/api/covers", data=data)
+        assert refused.status_code == 400 and says in refused.get_json()["problem"]
+    gone = changed(client, record, "a cover", lambda state: state.update(cover="0" * 64))
+    assert gone.status_code == 400 and "not in the library" in gone.get_json()["problem"]
+    for name in ("0" * 64, "%2e%2e%2flibrary.sqlite", "x"):
+        assert client.get(f"/api/covers/{name}").status_code == 404
+
+
+def test_notes_for_the_mix_are_in_the_sheet_until_they_are_ticked_off(client, record):
+    song = client.get(f"/api/records/{record}").get_json()["songs"][0]["id"]
+    for at_s, text in ((2.0, "the S is sharp <here>"), (None, "more room")):
+        told = client.post(f"/api/songs/{song}/notes", json={"at_s": at_s, "text": text}).get_json()
+    until(lambda: client.get(f"/api/records/{record}/heard").get_json(), lambda told: told["papers"])
+
+    def sheet():
+        return client.get(f"/api/records/{record}/papers/sheet.html").text
+
+    first = sheet()
+    assert "<td>0:02</td><td>the S is sharp &lt;here&gt;</td>" in first and "<td>song</td><td>more room</td>" in first
+    note = next(note for note in told["own"] if note["text"] == "more room")
+    client.put(f"/api/songs/{song}/notes", json={"id": note["id"], "text": "more room", "done": True})
+    assert "more room" not in sheet()
+    assert client.get(f"/api/records/{record}/papers/sheet.pdf").data.startswith(b"%PDF-")
+
+
 def test_what_fails_says_why_and_is_made_again_when_asked(client, record):
     strict = {**DISC, "name": "Strict", "loudness": {"integrated_lufs": -40.0, "tolerance_lu": 0.1}}
     client.post("/api/specs", json={"spec": strict})
@@ -142,7 +222,8 @@ def test_what_fails_says_why_and_is_made_again_when_asked(client, record):
 @pytest.mark.parametrize(
     ("path", "says"),
     [
-        ("/papers/order.cue?spec=Disc", "not every song is delivered by 'Disc'"),
+        ("/papers/order.cue?spec=Streaming", "not all of the record is delivered by 'Streaming'"),
+        ("/papers/order.cue?spec=Disc", "there is no spec 'Disc'"),
         ("/papers/letter.doc", "there is no paper 'letter.doc'"),
     ],
 )

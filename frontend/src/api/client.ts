@@ -82,6 +82,7 @@ export function panelPath(id: number, other: string, from: number, to: number): 
 
 export const api = {
   songs: () => ask<SongRow[]>("/songs"),
+  coming: () => ask<{ coming: string | null }>("/songs/coming"),
   song: (id: number) => ask<Song>(`/songs/${id}`),
   stages: () => ask<Stages>("/stages"),
   places: () => ask<{ hz: number[]; places: Place[] }>("/places"),
@@ -206,7 +207,7 @@ export const api = {
   keepSpec: (spec: unknown) => ask<KeptSpec[]>("/specs", "POST", { spec }),
   removeSpec: (name: string) => ask<KeptSpec[]>("/specs/remove", "POST", { name }),
   deliveries: (id: number) => ask<Delivered[]>(`/records/${id}/deliveries`),
-  deliver: (id: number, cells: { song: number; spec: string }[]) =>
+  deliver: (id: number, cells: { song: number | null; spec: string }[]) =>
     ask<Delivered[]>(`/records/${id}/deliveries`, "POST", { cells }),
   stopDeliveries: (id: number) => ask<Delivered[]>(`/records/${id}/deliveries/stop`, "POST", {}),
   aim: (id: number, stage: string, aim: Aim, target: number, from: number, to: number) =>
@@ -235,7 +236,7 @@ export const api = {
 export function upload<T = Source>(
   file: File,
   progress: (share: number) => void,
-  where: "sources" | "references" = "sources",
+  where: "sources" | "references" | "covers" = "sources",
 ): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();

@@ -26,6 +26,8 @@ export interface RecordHead {
   artist: string;
   date: string | null;
   upc: string | null;
+  /** the hash of its picture */
+  cover: string | null;
 }
 
 /** A record as it stands. */
@@ -102,6 +104,8 @@ export interface Spec {
   dither: "none" | "tpdf" | "shaped" | null;
   ceiling_dbtp: number | null;
   loudness: { integrated_lufs: number; tolerance_lu: number } | null;
+  /** a file a song as it is alone, or as the record goes on; or one file for all */
+  files: "songs" | "gapless" | "whole";
 }
 
 export interface KeptSpec {
@@ -110,10 +114,10 @@ export interface KeptSpec {
   own: boolean;
 }
 
-/** A song by a spec. */
+/** A song by a spec, or the whole record where there is no song. */
 export interface Delivered {
   id: number;
-  song_id: number;
+  song_id: number | null;
   spec: string;
   file_name: string;
   state: "running" | "done" | "failed" | "stopped";

@@ -8,7 +8,8 @@ import { formatMoment } from "../ui/format";
 
 const ASK_MS = 500;
 const SHOWN_HASH = 6;
-const keyOf = (song: number, spec: string) => `${song} ${spec}`;
+const FILES = { songs: "", gapless: "gapless songs", whole: "one file with cues" };
+const keyOf = (song: number | null, spec: string) => `${song} ${spec}`;
 
 /** What a spec asks for, in words. */
 export function specWords({
@@ -19,8 +20,10 @@ export function specWords({
   dither,
   ceiling_dbtp,
   loudness,
+  files,
 }: Spec): string {
   return [
+    FILES[files],
     container.toUpperCase(),
     rate_hz === null ? "the song's rate" : `${rate_hz / 1000} kHz`,
     bits === null ? (kbit_s ? `${kbit_s} kbit/s` : "") : bits === "32f" ? "32 bit float" : `${bits} bit`,
@@ -30,6 +33,12 @@ export function specWords({
   ]
     .filter(Boolean)
     .join(" · ");
+}
+
+/** What a spec makes files of: every song, or the record as a whole. */
+function partsOf({ files }: Spec, { songs }: RecordNow): { song: number | null; title: string }[] {
+  if (files === "whole") return [{ song: null, title: "The whole record" }];
+  return songs.map(({ id, title }) => ({ song: id, title }));
 }
 
 /** Songs by specs: what is delivered and passed, what is not, what was changed since, what is to be made. */
@@ -46,7 +55,9 @@ export function Delivery({ record }: { record: RecordNow }) {
   });
   const found = new Map(rows.map((row) => [keyOf(row.song_id, row.spec), row]));
   const running = rows.some(({ state }) => state === "running");
-  const cells = specs.flatMap(({ spec }) => record.songs.map(({ id }) => ({ song: id, spec: spec.name })));
+  const cells = specs.flatMap(({ spec }) =>
+    partsOf(spec, record).map(({ song }) => ({ song, spec: spec.name })),
+  );
   const wanted = cells.filter(({ song, spec }) => ticked[keyOf(song, spec)]);
   const take = (next: Delivered[]) => {
     client.setQueryData(["deliveries", record.id, record.edit], next);
@@ -112,17 +123,18 @@ export function Delivery({ record }: { record: RecordNow }) {
         <tbody>
           {specs.map((kept) => {
             const { name } = kept.spec;
-            const keys = record.songs.map(({ id }) => keyOf(id, name));
+            const parts = partsOf(kept.spec, record);
+            const keys = parts.map(({ song }) => keyOf(song, name));
             return (
               <tr key={name} className="border-t border-faint align-top">
                 <SpecHead kept={kept} all={keys.every((key) => ticked[key])} onAll={(on) => tick(keys, on)} />
-                {record.songs.map(({ id, title }) => (
-                  <td key={id} className="py-1 pr-2">
+                {parts.map(({ song, title }) => (
+                  <td key={song} colSpan={record.songs.length / parts.length} className="py-1 pr-2">
                     <Cell
                       label={`${title} by ${name}`}
-                      row={found.get(keyOf(id, name))}
-                      ticked={ticked[keyOf(id, name)] ?? false}
-                      onTick={(on) => tick([keyOf(id, name)], on)}
+                      row={found.get(keyOf(song, name))}
+                      ticked={ticked[keyOf(song, name)] ?? false}
+                      onTick={(on) => tick([keyOf(song, name)], on)}
                     />
                   </td>
                 ))}
@@ -143,7 +155,7 @@ function SpecHead({ kept, all, onAll }: { kept: KeptSpec; all: boolean; onAll: (
       <label className="flex items-center gap-1 font-[640]">
         <input
           type="checkbox"
-          aria-label={`All songs by ${spec.name}`}
+          aria-label={`All by ${spec.name}`}
           checked={all}
           onChange={({ target }) => onAll(target.checked)}
         />

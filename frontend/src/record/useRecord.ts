@@ -51,8 +51,8 @@ export function useRecordHeard(record: RecordNow | undefined): {
   return { heard: data, problem: error?.message ?? data?.work?.problem ?? null };
 }
 
-function headOf({ title, artist, date, upc }: RecordNow) {
-  return { title, artist, date, upc };
+function headOf({ title, artist, date, upc, cover }: RecordNow) {
+  return { title, artist, date, upc, cover };
 }
 
 function stateOf(record: RecordNow): object {

@@ -5,6 +5,7 @@ import { api } from "../api/client";
 import type { Saved } from "../state/store";
 import { importFiles } from "../state/importing";
 import { openRecord, openSong } from "../state/opening";
+import { useComing } from "../state/useComing";
 import { step } from "../state/edits";
 import { complain, useBench } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";
@@ -88,7 +89,13 @@ function SongMenu() {
   const song = useBench((s) => s.song)!;
   const chooser = useRef<HTMLInputElement>(null);
   const [open, setOpen] = useState(false);
-  const { data: songs } = useQuery({ queryKey: ["songs", song.id], queryFn: api.songs, enabled: open });
+  const coming = useComing(open);
+  const { data: songs } = useQuery({
+    queryKey: ["songs", song.id, coming],
+    queryFn: api.songs,
+    enabled: open,
+    placeholderData: (before) => before,
+  });
   return (
     <>
       <DropdownMenu.Root open={open} onOpenChange={setOpen}>
@@ -109,6 +116,11 @@ function SongMenu() {
                 {row.id === song.id && <span className="text-green"> · open</span>}
               </DropdownMenu.Item>
             ))}
+            {coming && (
+              <DropdownMenu.Label role="status" className="px-2 py-1 text-mute">
+                {coming} …
+              </DropdownMenu.Label>
+            )}
             <DropdownMenu.Separator className="my-1 h-px bg-line" />
             <DropdownMenu.Item className="font-semibold text-rim" onSelect={() => chooser.current?.click()}>
               Bring files …{" "}

@@ -13,6 +13,7 @@ import { RecordBar } from "../record/RecordBar";
 import { RecordHeader } from "./RecordHeader";
 import { RecordSongs } from "../record/RecordSongs";
 import { TonePicture } from "../record/TonePicture";
+import { useComing } from "../state/useComing";
 import { usePlayable } from "../record/usePlayable";
 import { useRecord, useRecordEdits, useRecordHeard } from "../record/useRecord";
 
@@ -27,6 +28,7 @@ export default function RecordBench() {
   const { heard, problem: unheard } = useRecordHeard(record);
   const playing = usePlayable(record);
   const { edit, step } = useRecordEdits();
+  const coming = useComing();
   const [part, setPart] = useState<"mid" | "side">("mid");
   useEffect(() => {
     const undo = (event: KeyboardEvent) => {
@@ -80,6 +82,11 @@ export default function RecordBench() {
                   {record.songs.length} songs · {formatTime(lengthOf(record.songs), 1)}
                   {record.archived ? " · put away" : ""}
                 </span>
+                {coming && (
+                  <span role="status" className="truncate text-mute">
+                    {coming} …
+                  </span>
+                )}
                 <RecordCard
                   record={record}
                   onChange={(label, next) => void edit(label, (now) => ({ ...now, ...next }))}

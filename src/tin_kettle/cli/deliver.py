@@ -33,7 +33,7 @@ def deliver(record: Path, specs: tuple[Path, ...], out: Path, as_json: bool) -> 
     """Print every song of a record by every spec, check each file and hash it; exit 1 where one does not pass."""
     asked, wanted = load_record(record), [load_spec(path) for path in specs]
     begun, done = time.monotonic(), 0
-    of = sum(1 if spec.whole else len(asked.songs) for spec in wanted)
+    of = sum(1 if spec.files == "whole" else len(asked.songs) for spec in wanted)
     with shown_progress(f"Delivering {asked.title}") as progress:
 
         def told(_one: Delivered) -> None:

@@ -9,12 +9,12 @@ import uuid
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-import click
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
 from tin_kettle.core.deliver.dither import Quantiser
+from tin_kettle.store.coming import telling
 from tin_kettle.store.comparing import add_reference, list_references, try_version
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import add_song, list_songs
@@ -33,6 +33,7 @@ def fill_rest(library: Library, say: Callable[[str], None]) -> None:
     from tin_kettle.demo import tide_table  # noqa: PLC0415  only the first start needs it
 
     if not any(reference.name == "Tide Table" for reference in list_references(library)):
+        say("Tide Table is being made, the reference of the demo record")
         add_reference(library, _keep(library, tide_table.tide_table(), "Tide Table"), "Tide Table")
     _fill(library, tuple(_SONGS), say)
 
@@ -44,7 +45,7 @@ def fill_demo(library: Library, say: Callable[[str], None]) -> None:
 
 
 def fill_beside(library: Library) -> None:
-    """Let another process synthesise the rest at low priority; what it says goes to the terminal."""
+    """Let another process synthesise the rest at low priority; the bench tells what it is at."""
     if all(title in _titles(library) for title in _SONGS):
         return
     subprocess.Popen([sys.executable, "-m", "tin_kettle.demo.library", str(library.home)], stdin=subprocess.DEVNULL)
@@ -58,7 +59,7 @@ def _fill(library: Library, wanted: Sequence[str], say: Callable[[str], None]) -
     there = _titles(library)
     for place, title in enumerate(_SONGS, 1):
         if title in wanted and title not in there:
-            say(f"Synthesising {title}, song {place} of {len(_SONGS)} of the demo record (some seconds, this once)")
+            say(f"{title} is being made, song {place} of {len(_SONGS)} of the demo record")
             _SONGS[title](library, place)
 
 
@@ -121,4 +122,6 @@ def _keep(library: Library, samples: NDArray[np.float64], name: str) -> KeptSour
 
 if __name__ == "__main__":
     os.nice(15)
-    fill_rest(Library(Path(sys.argv[1])), lambda text: click.echo(text, err=True))
+    filled = Library(Path(sys.argv[1]))
+    with telling(filled) as tell:
+        fill_rest(filled, tell)

@@ -26,6 +26,7 @@ FOLDERS = (
     "incoming",
     "starts",
     "chains",
+    "covers",
     "backups",
 )
 DATABASE = "library.sqlite"

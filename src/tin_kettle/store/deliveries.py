@@ -14,12 +14,12 @@ from tin_kettle.store.database import Library, now
 
 @dataclass(frozen=True)
 class DeliveryRow:
-    """A song by a spec. ``content`` names all that it was made of."""
+    """A song by a spec, or the whole record where there is no song. ``content`` names all that it was made of."""
 
     id: int
     record_id: int
-    song_id: int
-    revision_id: int
+    song_id: int | None
+    revision_id: int | None
     spec: str
     content: str
     file_name: str
@@ -28,6 +28,7 @@ class DeliveryRow:
     sha256: str | None
     checks: list[dict[str, Any]] | None
     measures: dict[str, Any] | None
+    starts: dict[str, Any] | None
     made_at: str
 
     @property
@@ -36,21 +37,28 @@ class DeliveryRow:
 
 
 _COLUMNS = (
-    "id, record_id, song_id, revision_id, spec, content, file_name, state, problem, sha256, checks, measures, made_at"
+    "id, record_id, song_id, revision_id, spec, content, file_name, state, problem, sha256, checks, measures, starts,"
+    " made_at"
 )
 
 
 def _delivery(row: sqlite3.Row) -> DeliveryRow:
     values = dict(row)
-    for name in ("checks", "measures"):
+    for name in ("checks", "measures", "starts"):
         values[name] = json.loads(values[name]) if values[name] else None
     return DeliveryRow(**values)
 
 
 def add_delivery(
-    library: Library, record_id: int, song_id: int, revision_id: int, spec: str, content: str, file_name: str
+    library: Library,
+    record_id: int,
+    song_id: int | None,
+    revision_id: int | None,
+    spec: str,
+    content: str,
+    file_name: str,
 ) -> int:
-    """Note that a song begins to be delivered; returns the delivery's number."""
+    """Note that a song, or the whole record, begins to be delivered; returns the delivery's number."""
     with library.writing() as db:
         made = db.execute(
             "INSERT INTO deliveries (record_id, song_id, revision_id, spec, content, file_name, state, made_at)"
@@ -64,14 +72,14 @@ def add_delivery(
 def finish_delivery(
     library: Library, delivery_id: int, state: str, problem: str | None, result: dict[str, Any] | None
 ) -> None:
-    """Note how it ended: ``done`` with hash, checks and measures, ``failed`` with the problem, or ``stopped``."""
+    """Note how it ended: ``done`` with what was made and found, ``failed`` with the problem, or ``stopped``."""
     found = result or {}
-    checks = json.dumps(found["checks"]) if "checks" in found else None
-    measures = json.dumps(found["measures"]) if "measures" in found else None
+    told = [json.dumps(found[name]) if found.get(name) else None for name in ("checks", "measures", "starts")]
     with library.writing() as db:
         db.execute(
-            "UPDATE deliveries SET state = ?, problem = ?, sha256 = ?, checks = ?, measures = ? WHERE id = ?",
-            (state, problem, found.get("sha256"), checks, measures, delivery_id),
+            "UPDATE deliveries SET state = ?, problem = ?, sha256 = ?, checks = ?, measures = ?, starts = ?"
+            " WHERE id = ?",
+            (state, problem, found.get("sha256"), *told, delivery_id),
         )
 
 
@@ -89,7 +97,7 @@ def get_delivery(library: Library, delivery_id: int) -> DeliveryRow:
 
 
 def newest_deliveries(library: Library, record_id: int) -> list[DeliveryRow]:
-    """Of every song and spec of a record the one that was begun last."""
+    """Of every song, or the whole, and spec of a record the one that was begun last."""
     with library.reading() as db:
         rows = db.execute(
             f"SELECT {_COLUMNS} FROM deliveries WHERE id IN"

@@ -12,6 +12,7 @@ from pydantic import Field
 from tin_kettle.core.errors import Conflict, LibraryError, RecordError
 from tin_kettle.core.recipe.reading import read_as
 from tin_kettle.core.record.document import RecordHead, SongLaid, Text
+from tin_kettle.store.covers import cover_path
 from tin_kettle.store.database import Library, now
 
 
@@ -23,8 +24,13 @@ class KeptSong(SongLaid):
 
 
 class RecordState(RecordHead):
-    """What an edit of a record changes: its names and numbers, its songs in order."""
+    """What an edit of a record changes: its names and numbers, its songs in order.
 
+    Args:
+        cover: the hash of its picture.
+    """
+
+    cover: str | None = Field(default=None, pattern=r"^[0-9a-f]{64}$")
     songs: tuple[KeptSong, ...] = Field(strict=False)
 
 
@@ -90,7 +96,7 @@ def get_record(library: Library, record_id: int) -> RecordNow:
 
 def _now(db: sqlite3.Connection, record_id: int) -> RecordNow:
     row = db.execute(
-        "SELECT records.title, artist, date, upc, archived, edit_id, record_edits.label, record_edits.parent_id"
+        "SELECT records.title, artist, date, upc, cover, archived, edit_id, record_edits.label, record_edits.parent_id"
         " FROM records LEFT JOIN record_edits ON record_edits.id = records.edit_id WHERE records.id = ?",
         (record_id,),
     ).fetchone()
@@ -104,6 +110,7 @@ def _now(db: sqlite3.Connection, record_id: int) -> RecordNow:
         artist=row["artist"],
         date=row["date"],
         upc=row["upc"],
+        cover=row["cover"],
         songs=tuple(KeptSong(id=song["id"], title=song["title"], **json.loads(song["laid"])) for song in songs),
     )
     child = _newest_child(db, row["edit_id"])
@@ -138,6 +145,8 @@ def change_record(library: Library, record_id: int, base: int, label: str, docum
             return before
         if before.edit != base:
             raise Conflict("this record was edited in another window since; reload to go on from there")
+        if state.cover is not None and not cover_path(library, state.cover).is_file():
+            raise RecordError("$.cover", "this picture is not in the library; choose the file again")
         if sorted(song.id for song in state.songs) != sorted(song.id for song in before.state.songs):
             raise RecordError("$.songs", "these are not the record's songs; bring, move or remove songs by themselves")
         parent = before.edit or _keep_edit(db, record_id, None, "as it was", before.state)
@@ -159,8 +168,8 @@ def _keep_edit(db: sqlite3.Connection, record_id: int, parent: int | None, label
 def _apply(db: sqlite3.Connection, record_id: int, state: RecordState) -> None:
     """Write a state into the columns; songs that came since stay behind those that it names."""
     db.execute(
-        "UPDATE records SET title = ?, artist = ?, date = ?, upc = ? WHERE id = ?",
-        (state.title, state.artist, state.date, state.upc, record_id),
+        "UPDATE records SET title = ?, artist = ?, date = ?, upc = ?, cover = ? WHERE id = ?",
+        (state.title, state.artist, state.date, state.upc, state.cover, record_id),
     )
     known = {song.id for song in state.songs}
     there = db.execute("SELECT id FROM songs WHERE record_id = ? ORDER BY place, id", (record_id,)).fetchall()

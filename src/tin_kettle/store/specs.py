@@ -61,8 +61,6 @@ def keep_spec(library: Library, document: Any) -> Spec:
         SpecError: it is refused.
     """
     spec = parse_spec(document)
-    if spec.whole:
-        raise SpecError("$.whole", "is true; the whole record as one file is made by tin-kettle deliver, not here yet")
     with written_beside(_path(library, spec.name)) as beside:
         beside.write_text(json.dumps(spec.model_dump(mode="json"), indent=2, ensure_ascii=False), encoding="utf-8")
     return spec

@@ -17,6 +17,7 @@ from tin_kettle.web import (
     chains,
     coded,
     compressing,
+    covers,
     deliveries,
     description,
     findings,
@@ -55,6 +56,7 @@ PING_S = 8
 RESOURCES = (
     songs,
     records,
+    covers,
     deliveries,
     papers,
     sources,

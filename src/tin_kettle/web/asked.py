@@ -124,14 +124,23 @@ def document(most_bytes: int = MOST_JSON_BYTES) -> Any:
     Raises:
         KettleError: it is larger than allowed, cut short, or no JSON.
     """
-    try:
-        found = b"".join(_pieces(most_bytes))
-    except RequestEntityTooLarge:
-        raise KettleError(f"the request is over {most_bytes} bytes; at most so many are allowed") from None
+    found = body(most_bytes)
     try:
         return orjson.loads(found)
     except orjson.JSONDecodeError:
         raise KettleError("the request holds no JSON; reload the bench") from None
+
+
+def body(most_bytes: int) -> bytes:
+    """The whole body.
+
+    Raises:
+        KettleError: it is larger than allowed, or cut short.
+    """
+    try:
+        return b"".join(_pieces(most_bytes))
+    except RequestEntityTooLarge:
+        raise KettleError(f"the request is over {most_bytes} bytes; at most so many are allowed") from None
 
 
 def _pieces(most_bytes: int) -> Iterator[bytes]:

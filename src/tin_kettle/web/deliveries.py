@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -11,13 +12,14 @@ from flask import Blueprint, Response, jsonify, send_file
 from pydantic import Field
 
 from tin_kettle.core.deliver.checking import Check
-from tin_kettle.core.deliver.delivery import file_name
+from tin_kettle.core.deliver.delivery import file_name, headings_of
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading
 from tin_kettle.core.errors import KettleError, LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import deliveries as kept
 from tin_kettle.store import specs as specs_kept
+from tin_kettle.store.covers import cover_path
 from tin_kettle.store.deliveries import DeliveryRow
 from tin_kettle.store.records import KeptSong, RecordState, get_record
 from tin_kettle.store.songs import current_revision
@@ -32,7 +34,9 @@ MOST_CELLS = 400
 
 
 class CellAsked(Asked):
-    song: Number
+    """A song by a spec; no song where the spec makes the whole record one file."""
+
+    song: Number | None = None
     spec: str
 
 
@@ -80,20 +84,29 @@ def remove_spec(given: NamedAsked) -> Response:
 # ---- what is made by them
 
 
-def _heading(state: RecordState, song: KeptSong) -> Heading:
-    place = [one.id for one in state.songs].index(song.id) + 1
-    return Heading(
-        song.title, state.title, state.artist, place, len(state.songs), state.date, song.isrc, state.upc, None
-    )
+def _heading(state: RecordState, song: KeptSong | None, spec: Spec) -> Heading:
+    headings = headings_of(state, [(one.title, one) for one in state.songs], spec)
+    return headings[state.songs.index(song) if song else 0]
 
 
-def content(state: RecordState, song: KeptSong, spec: Spec) -> str:
-    """A name for all that a file is made of: sound, recipe, how it lies, what it is called, the spec."""
+def _needed(state: RecordState, song: KeptSong | None, spec: Spec) -> Sequence[KeptSong]:
+    """The songs that a file is made of."""
+    return [song] if song and spec.files == "songs" else state.songs
+
+
+def content(state: RecordState, song: KeptSong | None, spec: Spec) -> str:
+    """A name for all that a file is made of: sounds, recipes, how they lie, what it is called, its cover, the spec."""
     library = context().library
-    heard = content_of(current_revision(library, song.id).recipe, song_sources(library, song.id))
-    laid = song.model_dump(mode="json", exclude={"id", "gap_s"})
-    heading = asdict(_heading(state, song))
-    told = json.dumps([heard, laid, heading, spec.model_dump(mode="json")], sort_keys=True)
+    apart = {"id", "title", "gap_s"} if spec.files == "songs" else {"id", "title"}
+    songs = [
+        [
+            content_of(current_revision(library, one.id).recipe, song_sources(library, one.id)),
+            one.model_dump(mode="json", exclude=apart),
+        ]
+        for one in _needed(state, song, spec)
+    ]
+    heading = asdict(_heading(state, song, spec))
+    told = json.dumps([songs, heading, state.cover, spec.model_dump(mode="json")], sort_keys=True)
     return hashlib.sha256(told.encode()).hexdigest()
 
 
@@ -101,11 +114,12 @@ def shown(record_id: int) -> list[dict[str, Any]]:
     """The newest delivery of every song and spec; ``changed`` where it would be made otherwise now."""
     here = context()
     state = get_record(here.library, record_id).state
-    songs = {song.id: song for song in state.songs}
+    songs = _places(state)
     wanted = {one.spec.name: one.spec for one in specs_kept.list_specs(here.library)}
     told = []
     for row in kept.newest_deliveries(here.library, record_id):
-        if row.song_id not in songs or row.spec not in wanted:
+        spec = wanted.get(row.spec)
+        if spec is None or row.song_id not in songs or (row.song_id is None) != (spec.files == "whole"):
             continue
         job = here.delivering.get(row.id)
         told.append(
@@ -113,11 +127,16 @@ def shown(record_id: int) -> list[dict[str, Any]]:
                 **asdict(row),
                 "passed": row.passed,
                 "progress": job.progress if job else float(row.state == "done"),
-                "changed": row.content != content(state, songs[row.song_id], wanted[row.spec]),
+                "changed": row.content != content(state, songs[row.song_id], spec),
                 "reasons": _reasons(row),
             }
         )
     return told
+
+
+def _places(state: RecordState) -> dict[int | None, KeptSong | None]:
+    """What can be delivered, by the number that it is asked by: the songs, and the whole."""
+    return {None: None, **{song.id: song for song in state.songs}}
 
 
 def _reasons(row: DeliveryRow) -> list[str]:
@@ -137,12 +156,18 @@ def begin(record_id: int, given: DeliveryAsked) -> Response:
     """Make songs by specs; what is there already and made of the same is not made again."""
     here = context()
     state = get_record(here.library, record_id).state
-    songs = {song.id: song for song in state.songs}
+    songs = _places(state)
     rows = {(row.song_id, row.spec): row for row in kept.newest_deliveries(here.library, record_id)}
     for cell in given.cells:
-        song, spec = songs.get(cell.song), specs_kept.get_spec(here.library, cell.spec)
-        if song is None:
+        spec = specs_kept.get_spec(here.library, cell.spec)
+        if cell.song not in songs:
             raise LibraryError(f"song {cell.song} is not on this record; reload it")
+        if (cell.song is None) != (spec.files == "whole"):
+            asked = "the whole record" if spec.files == "whole" else "one song"
+            raise KettleError(f"a file by '{spec.name}' is of {asked}; reload the record")
+        if not state.songs:
+            raise KettleError("the record has no songs; add one")
+        song = songs[cell.song]
         before = rows.get((cell.song, cell.spec))
         wanted = content(state, song, spec)
         running = before is not None and before.id in here.delivering
@@ -151,21 +176,28 @@ def begin(record_id: int, given: DeliveryAsked) -> Response:
     return jsonify(shown(record_id))
 
 
-def _begin(record_id: int, state: RecordState, song: KeptSong, spec: Spec, wanted: str) -> None:
-    here, heading = context(), _heading(state, song)
+def _begin(record_id: int, state: RecordState, song: KeptSong | None, spec: Spec, wanted: str) -> None:
+    here, heading = context(), _heading(state, song, spec)
     library, delivering = here.library, here.delivering
-    revision = current_revision(library, song.id)
+    song_id = song.id if song else None
+    revision_id = current_revision(library, song.id).id if song else None
     name = file_name(spec, heading)
-    delivery_id = kept.add_delivery(library, record_id, song.id, revision.id, spec.name, wanted, name)
-    out = kept.delivery_path(library, kept.get_delivery(library, delivery_id))
+    delivery_id = kept.add_delivery(library, record_id, song_id, revision_id, spec.name, wanted, name)
+    needed = _needed(state, song, spec)
     task = {
-        "do": "deliver",
-        "recipe": dump_recipe(revision.recipe),
-        "sources": source_files(library, song_sources(library, song.id)),
-        "out": str(out),
+        "songs": [
+            {
+                "recipe": dump_recipe(current_revision(library, one.id).recipe),
+                "sources": source_files(library, song_sources(library, one.id)),
+                "laid": one.model_dump(mode="json", exclude={"id", "title"}),
+            }
+            for one in needed
+        ],
+        "number": needed.index(song) if song else None,
+        "out": str(kept.delivery_path(library, kept.get_delivery(library, delivery_id))),
         "spec": spec.model_dump(mode="json"),
-        "laid": song.model_dump(mode="json", exclude={"id", "title"}),
         "heading": {key: value for key, value in asdict(heading).items() if key != "cover"},
+        "cover": str(cover_path(library, state.cover)) if state.cover else None,
     }
 
     def finished(job: Job) -> None:
@@ -173,7 +205,7 @@ def _begin(record_id: int, state: RecordState, song: KeptSong, spec: Spec, wante
         kept.finish_delivery(library, delivery_id, ended, job.problem, job.result)
         delivering.pop(delivery_id, None)
 
-    delivering[delivery_id] = here.jobs.start("print", task, finished)
+    delivering[delivery_id] = here.jobs.start("print", task | {"do": "deliver"}, finished)
 
 
 @blueprint.post("/records/<int:record_id>/deliveries/stop")

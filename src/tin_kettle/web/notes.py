@@ -58,6 +58,20 @@ def _shown(song_id: int) -> Response:
     )
 
 
+def for_the_mix(song_id: int) -> list[MixNote]:
+    """All that a song's list has, in the order of the song.
+
+    Raises:
+        KettleError: it is not surveyed yet.
+    """
+    found = _found(song_id)
+    if found is None:
+        title = get_song(context().library, song_id).title
+        raise KettleError(f"'{title}' is still being surveyed; the list is there when it is")
+    own = [MixNote(note.at_s, note.text, note.done) for note in kept.list_notes(context().library, song_id)]
+    return in_order([*found, *own])
+
+
 @blueprint.get("/songs/<int:song_id>/notes")
 def every(song_id: int) -> Response:
     return _shown(song_id)
@@ -95,13 +109,9 @@ def tick(song_id: int, given: TickAsked) -> Response:
 @reads("format")
 def for_mix(song_id: int) -> Response:
     """The list as text; as a table with ``?format=csv``."""
-    title = get_song(context().library, song_id).title
-    found = _found(song_id)
-    if found is None:
-        raise KettleError(f"'{title}' is still being surveyed; the list is there when it is")
-    own = [MixNote(note.at_s, note.text, note.done) for note in kept.list_notes(context().library, song_id)]
+    title, notes = get_song(context().library, song_id).title, for_the_mix(song_id)
     table = argument("format") == "csv"
-    said = as_csv(title, [*found, *own]) if table else as_text(title, [*found, *own])
+    said = as_csv(title, notes) if table else as_text(title, notes)
     answer = Response(said, mimetype="text/csv" if table else "text/plain")
     name = f"{safe_name(title)} notes for the mix.{'csv' if table else 'txt'}"
     answer.headers.set("Content-Disposition", "attachment", filename=name)

@@ -6,29 +6,33 @@ import tempfile
 import zipfile
 from collections.abc import Callable
 from pathlib import PurePosixPath
-from typing import Any, cast
+from typing import Any
 
 from flask import Blueprint, Response, send_file
 
-from tin_kettle.core.deliver.cue import cue_sheet
-from tin_kettle.core.deliver.delivery import safe_name
+from tin_kettle.core.deliver.delivery import cue_of, safe_name
+from tin_kettle.core.deliver.joined import Starts
 from tin_kettle.core.deliver.papers import Sheet, SheetFile, SheetSong, figures_csv, hash_list
 from tin_kettle.core.deliver.sheet_html import sheet_html
 from tin_kettle.core.deliver.sheet_pdf import sheet_pdf
+from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.errors import KettleError, LibraryError
 from tin_kettle.core.recipe.describe import chain_in_words
 from tin_kettle.core.record.laid_out import left_of
 from tin_kettle.core.record.levels import measures_in_record, short_term_in_record
 from tin_kettle.core.record.standing_out import standing_out
 from tin_kettle.core.survey.by_section import by_section
+from tin_kettle.core.survey.for_mix import where
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store import deliveries as kept
 from tin_kettle.store.records import KeptSong, RecordState, get_record
 from tin_kettle.store.songs import current_revision
+from tin_kettle.store.specs import get_spec
 from tin_kettle.web.asked import argument, reads
 from tin_kettle.web.context import context
 from tin_kettle.web.deliveries import shown
 from tin_kettle.web.jobs import Job
+from tin_kettle.web.notes import for_the_mix
 from tin_kettle.web.surveys import look
 
 blueprint = Blueprint("papers", __name__, url_prefix="/api")
@@ -70,15 +74,19 @@ def _song(song: KeptSong, now: Survey, received: Survey) -> SheetSong:
         mastered=measures_in_record(now, song),
         sections=[(name, None if lufs is None else lufs + song.gain_db) for name, lufs in levels],
         short_term_lufs=short_term_in_record(now, song, POINTS),
+        notes=[(where(note.at_s), note.text) for note in for_the_mix(song.id) if not note.done],
     )
 
 
-def _files(record_id: int, state: RecordState) -> list[SheetFile]:
-    """Those that are made of what the record is now."""
-    titles = {song.id: song.title for song in state.songs}
-    order = list(titles)
+def _delivered(record_id: int, state: RecordState) -> list[dict[str, Any]]:
+    """Those that are made of what the record is now, by spec, in the record's order."""
+    order = [None, *(song.id for song in state.songs)]
     rows = [row for row in shown(record_id) if row["state"] == "done" and not row["changed"]]
-    rows.sort(key=lambda row: (row["spec"], order.index(row["song_id"])))
+    return sorted(rows, key=lambda row: (row["spec"], order.index(row["song_id"])))
+
+
+def _files(record_id: int, state: RecordState) -> list[SheetFile]:
+    titles: dict[int | None, str] = {None: state.title, **{song.id: song.title for song in state.songs}}
     return [
         SheetFile(
             titles[row["song_id"]],
@@ -89,16 +97,17 @@ def _files(record_id: int, state: RecordState) -> list[SheetFile]:
             row["reasons"],
             row["measures"],
         )
-        for row in rows
+        for row in _delivered(record_id, state)
     ]
 
 
-def _cue(record_id: int, state: RecordState, spec: str) -> str:
-    files = [file for file in _files(record_id, state) if file.spec == spec]
-    if len(files) < len(state.songs):
-        raise KettleError(f"not every song is delivered by '{spec}'; deliver the others first")
-    songs = [(song.title, song) for song in state.songs]
-    return cue_sheet(state, songs, [PurePosixPath(file.file).name for file in files])
+def _cue(record_id: int, state: RecordState, spec: Spec) -> str | None:
+    """The cue sheet by a spec; None where not all of the record is delivered by it."""
+    rows = [row for row in _delivered(record_id, state) if row["spec"] == spec.name]
+    if len(rows) < (1 if spec.files == "whole" else len(state.songs)):
+        return None
+    starts = Starts(**rows[0]["starts"]) if rows[0]["starts"] else None
+    return cue_of(state, [(song.title, song) for song in state.songs], spec, [row["file_name"] for row in rows], starts)
 
 
 _PAPERS: dict[str, tuple[str, Callable[[Sheet], Any]]] = {
@@ -115,7 +124,10 @@ def paper(record_id: int, name: str) -> Response:
     """One of the papers; a cue sheet is of ``?spec=``."""
     if name == "order.cue":
         state = get_record(context().library, record_id).state
-        made, mime = _cue(record_id, state, argument("spec", "")), "text/plain"
+        spec, mime = get_spec(context().library, argument("spec")), "text/plain"
+        made = _cue(record_id, state, spec)
+        if made is None:
+            raise KettleError(f"not all of the record is delivered by '{spec.name}'; deliver the rest first")
     elif name in _PAPERS:
         mime, write = _PAPERS[name]
         made = write(_sheet(record_id))
@@ -132,8 +144,9 @@ def everything(record_id: int) -> Response:
     """All files that pass and are made of what the record is now, by spec, with all papers."""
     library = context().library
     sheet = _sheet(record_id)
+    state = get_record(library, record_id).state
     rows = {row.id: row for row in kept.newest_deliveries(library, record_id)}
-    current = [row for row in shown(record_id) if row["state"] == "done" and not row["changed"]]
+    current = _delivered(record_id, state)
     if not current:
         raise KettleError("nothing is delivered yet; tick what is to be made and deliver it")
     title = safe_name(sheet.record.title)
@@ -145,9 +158,9 @@ def everything(record_id: int) -> Response:
             out.write(path, f"{title}/{safe_name(row['spec'])}/{row['file_name']}")
         for name, (_, write) in _PAPERS.items():
             out.writestr(f"{title}/{name}", write(sheet))
-        for spec in sorted({row["spec"] for row in current}):
-            if sum(row["spec"] == spec for row in current) == len(sheet.songs):
-                cue = _cue(record_id, cast(RecordState, sheet.record), spec)
-                out.writestr(f"{title}/{safe_name(spec)}/{title}.cue", cue)
+        for name in sorted({row["spec"] for row in current}):
+            cue = _cue(record_id, state, get_spec(library, name))
+            if cue is not None:
+                out.writestr(f"{title}/{safe_name(name)}/{title}.cue", cue)
     archive.seek(0)
     return send_file(archive, mimetype="application/zip", as_attachment=True, download_name=f"{title}.zip")

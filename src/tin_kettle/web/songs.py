@@ -13,6 +13,7 @@ from tin_kettle.core.errors import AudioError, KettleError, LibraryError
 from tin_kettle.core.recipe.model import Bus, empty_recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import songs as kept
+from tin_kettle.store.coming import coming
 from tin_kettle.store.songs import Revision
 from tin_kettle.store.sources import KeptSource, find_source, load_waveform, song_sources, summed_waveform
 from tin_kettle.web.asked import Asked, Number, argument, document, reads, takes, takes_document, whole_number
@@ -72,6 +73,12 @@ def revision_document(revision: Revision) -> dict[str, Any]:
 @blueprint.get("")
 def every() -> Response:
     return jsonify([asdict(row) for row in kept.list_songs(context().library)])
+
+
+@blueprint.get("/coming")
+def coming_songs() -> Response:
+    """What is being made for the library beside the server, in words."""
+    return jsonify(coming=coming(context().library))
 
 
 @blueprint.post("")

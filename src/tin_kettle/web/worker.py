@@ -11,17 +11,17 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Mapping
-from contextlib import ExitStack
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from tin_kettle.core.deliver.coding import as_coded
-from tin_kettle.core.deliver.making import make_file
+from tin_kettle.core.deliver.joined import SongParts, make_delivery
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import parse_spec
-from tin_kettle.core.deliver.tags import Heading
+from tin_kettle.core.deliver.tags import Heading, read_cover
 from tin_kettle.core.engine.offline import Progress
-from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.engine.source import FileSource, opened
 from tin_kettle.core.errors import Cancelled, KettleError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
@@ -59,10 +59,15 @@ def _mastered(recipe: Recipe, sources: Sources, task: Task, progress: Progress) 
     return {}
 
 
-def _deliver(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
-    laid, heading = SongLaid.model_validate(task["laid"]), Heading(**task["heading"])
-    spec = parse_spec(task["spec"])
-    return make_file(recipe, sources, Path(task["out"]), spec, laid, heading, progress).document()
+def _deliver(task: Task, progress: Progress) -> dict[str, Any]:
+    songs = [
+        SongParts(parse_recipe(song["recipe"]), _paths(song["sources"]), SongLaid.model_validate(song["laid"]))
+        for song in task["songs"]
+    ]
+    cover = read_cover(Path(task["cover"])) if task["cover"] else None
+    heading = Heading(**task["heading"], cover=cover)
+    made, starts = make_delivery(songs, task["number"], Path(task["out"]), parse_spec(task["spec"]), heading, progress)
+    return {**made.document(), "starts": starts and asdict(starts)}
 
 
 def _aim(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
@@ -89,16 +94,32 @@ def _ladder(recipe: Recipe, sources: Sources, task: Task, progress: Progress) ->
     return {"steps": ladder(recipe, sources, task["stage"], start, end, progress)}
 
 
-TASKS: dict[str, Callable[[Recipe, Sources, Task, Progress], dict[str, Any]]] = {
-    "survey": _survey,
-    "print": _print,
-    "mastered": _mastered,
+def _paths(files: Mapping[str, str]) -> dict[str, Path]:
+    return {bus_id: Path(path) for bus_id, path in files.items()}
+
+
+def _of_song(
+    work: Callable[[Recipe, Sources, Task, Progress], dict[str, Any]],
+) -> Callable[[Task, Progress], dict[str, Any]]:
+    """Work on one song, whose recipe and files the task names."""
+
+    def done(task: Task, progress: Progress) -> dict[str, Any]:
+        with opened(_paths(task["sources"])) as sources:
+            return work(parse_recipe(task["recipe"]), sources, task, progress)
+
+    return done
+
+
+TASKS: dict[str, Callable[[Task, Progress], dict[str, Any]]] = {
+    "survey": _of_song(_survey),
+    "print": _of_song(_print),
+    "mastered": _of_song(_mastered),
     "deliver": _deliver,
-    "aim": _aim,
-    "won": _won,
-    "coded": _coded,
-    "perceive": _perceive,
-    "ladder": _ladder,
+    "aim": _of_song(_aim),
+    "won": _of_song(_won),
+    "coded": _of_song(_coded),
+    "perceive": _of_song(_perceive),
+    "ladder": _of_song(_ladder),
 }
 """What a lane is given to do; each returns its result as plain values."""
 
@@ -139,11 +160,7 @@ class _Worker:
 
         try:
             progress(0.0)
-            with ExitStack() as stack:
-                sources = {bus_id: FileSource(Path(path)) for bus_id, path in task["sources"].items()}
-                for source in sources.values():
-                    stack.callback(source.close)
-                result = TASKS[task["do"]](parse_recipe(task["recipe"]), sources, task, progress)
+            result = TASKS[task["do"]](task, progress)
             _say({"id": number, "state": "done", "result": result})
         except Cancelled:
             _say({"id": number, "state": "stopped"})

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from contextlib import ExitStack, closing
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +11,7 @@ from tin_kettle.core.batch.jobs import Job, Measure, Render, Survey
 from tin_kettle.core.beside import written_beside
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.engine.measuring import measure_file
-from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.engine.source import FileSource, opened
 from tin_kettle.core.errors import AudioError, KettleError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import load_recipe
@@ -41,10 +41,7 @@ def do(job: Job, folder: Path) -> None:
             _write(out, measure_file(source, None))
         return
     recipe = load_recipe(folder / job.recipe)
-    with ExitStack() as stack:
-        sources = {bus_id: FileSource(path) for bus_id, path in _of_buses(recipe, files).items()}
-        for source in sources.values():
-            stack.callback(source.close)
+    with opened(_of_buses(recipe, files)) as sources:
         if isinstance(job, Survey):
             now, received = survey_song(recipe, sources), survey_song(recipe.as_received(), sources)
             _write(out, report(recipe, now, received))

@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import os
 import re
-import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
@@ -17,17 +15,14 @@ from tin_kettle.core.beside import written_beside
 from tin_kettle.core.deliver.checking import Check
 from tin_kettle.core.deliver.cue import cue_sheet, cue_sheet_into
 from tin_kettle.core.deliver.formats import suffix_of
-from tin_kettle.core.deliver.making import Made, make_file
-from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.deliver.joined import SongParts, Starts, make_delivery
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading, read_cover
-from tin_kettle.core.engine.source import FileSource, Source
 from tin_kettle.core.errors import AudioError, KettleError, SpecError
 from tin_kettle.core.measure.song import Measures
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
-from tin_kettle.core.record.document import Record, RecordSong, SongLaid
-from tin_kettle.core.record.laid_out import RecordSource
+from tin_kettle.core.record.document import Record, RecordHead, RecordSong, SongLaid
 
 _UNSAFE = re.compile(r'[\x00-\x1f/\\:*?"<>|]+')
 
@@ -37,7 +32,7 @@ class Delivered:
     """One song, or the whole record, by one spec: the file with its hash and its checks, or why there is none.
 
     Args:
-        laid: where each song begins in a file of the whole record, in frames, and the rate of these.
+        starts: of the songs in a file of the whole record.
     """
 
     song: str
@@ -46,7 +41,7 @@ class Delivered:
     sha256: str | None = None
     checks: Sequence[Check] = field(default=())
     measures: Measures | None = None
-    laid: tuple[list[int], int] | None = None
+    starts: Starts | None = None
     problem: str | None = None
 
     @property
@@ -90,14 +85,15 @@ def deliver(
         RecordError: the cover is refused.
         OSError: ``out`` cannot be written.
     """
-    names = [[file_name(spec, heading) for heading in headings_of(record, spec, None)] for spec in specs]
+    songs = [(song.title, song) for song in record.songs]
+    names = [[file_name(spec, heading) for heading in headings_of(record, songs, spec)] for spec in specs]
     _check_names(specs, names)
     cover = read_cover(folder / record.cover) if record.cover else None
     tasks = []
     for spec, files in zip(specs, names, strict=True):
         place = out / safe_name(spec.name)
         place.mkdir(parents=True, exist_ok=True)
-        headings = headings_of(record, spec, cover)
+        headings = headings_of(record, songs, spec, cover)
         tasks += [(spec, heading, place / name) for heading, name in zip(headings, files, strict=True)]
 
     def one(task: tuple[Spec, Heading, Path]) -> Delivered:
@@ -113,14 +109,21 @@ def deliver(
         place = out / safe_name(spec.name)
         _write(place / "hashes.sha256", "".join(f"{one.sha256}  {one.file.name}\n" for one in mine if one.sha256))
         if all(found.sha256 for found in mine):
-            _write(place / f"{safe_name(record.title)}.cue", _cue(record, mine))
+            sheet = cue_of(record, songs, spec, [found.file.name for found in mine], mine[0].starts)
+            _write(place / f"{safe_name(record.title)}.cue", sheet)
     return delivered
 
 
-def _cue(record: Record, delivered: Sequence[Delivered]) -> str:
-    songs, files = [(song.title, song) for song in record.songs], [found.file.name for found in delivered]
-    laid = delivered[0].laid
-    return cue_sheet_into(record, songs, files[0], *laid) if laid else cue_sheet(record, songs, files)
+def cue_of(
+    record: RecordHead, songs: Sequence[tuple[str, SongLaid]], spec: Spec, files: Sequence[str], starts: Starts | None
+) -> str:
+    """The cue sheet of a record, as (title, how it lies), whose files are delivered by a spec."""
+    if starts:
+        return cue_sheet_into(record, songs, files[0], starts.frames, starts.rate_hz)
+    if spec.files == "gapless":
+        # the gaps are in the files
+        songs = [(title, SongLaid(gap_s=0.0, isrc=laid.isrc)) for title, laid in songs]
+    return cue_sheet(record, songs, files)
 
 
 def _check_names(specs: Sequence[Spec], names: Sequence[Sequence[str]]) -> None:
@@ -148,61 +151,35 @@ def _delivered(record: Record, folder: Path, spec: Spec, heading: Heading, path:
     """Print and check; what is refused or fails is told and stops nothing else."""
     about = partial(Delivered, heading.title, spec.name, path)
     try:
-        if spec.whole:
-            made, laid = _whole(record, folder, spec, heading, path)
-            return about(sha256=made.sha256, checks=made.checks, measures=made.measures, laid=laid)
-        song = record.songs[heading.number - 1]
-        with _opened(song, folder) as (recipe, sources):
-            made = make_file(recipe, sources, path, spec, song, heading)
-        return about(sha256=made.sha256, checks=made.checks, measures=made.measures)
+        if spec.files == "songs":
+            songs = [_parts(record.songs[heading.number - 1], folder)]
+            made, starts = make_delivery(songs, 0, path, spec, heading)
+        else:
+            songs = [_parts(song, folder) for song in record.songs]
+            number = None if spec.files == "whole" else heading.number - 1
+            made, starts = make_delivery(songs, number, path, spec, heading)
+        return about(sha256=made.sha256, checks=made.checks, measures=made.measures, starts=starts)
     except KettleError as refused:
         return about(problem=str(refused))
     except OSError as problem:
         return about(problem=f"{path.name} cannot be made ({problem.strerror}); see to the disk")
 
 
-def _whole(
-    record: Record, folder: Path, spec: Spec, heading: Heading, path: Path
-) -> tuple[Made, tuple[list[int], int]]:
-    """The record as one file, and where each song begins in it, with the rate that this is counted in."""
-    with ExitStack() as stack:
-        place = Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="tin-kettle-")))
-        songs: list[tuple[Source, SongLaid]] = []
-        for number, song in enumerate(record.songs):
-            mastered = place / f"{number}.wav"
-            with _opened(song, folder) as (recipe, sources):
-                print_song(recipe, sources, mastered, PrintSettings(bits="32f"))
-            source = FileSource(mastered)
-            stack.callback(source.close)
-            songs.append((source, song))
-        laid_out = RecordSource(songs)
-        whole = empty_recipe()
-        made = make_file(whole, {whole.buses[0].id: laid_out}, path, spec, SongLaid(), heading)
-    return made, (laid_out.starts, laid_out.rate_hz)
+def _parts(song: RecordSong, folder: Path) -> SongParts:
+    recipe = load_recipe(folder / song.recipe) if song.recipe else empty_recipe()
+    return SongParts(recipe, {bus_id: folder / name for bus_id, name in _files(song, recipe).items()}, song)
 
 
-@contextmanager
-def _opened(song: RecordSong, folder: Path) -> Iterator[tuple[Recipe, dict[str, Source]]]:
-    """A song's recipe and its open files."""
-    with ExitStack() as stack:
-        recipe = load_recipe(folder / song.recipe) if song.recipe else empty_recipe()
-        sources: dict[str, Source] = {}
-        for bus_id, name in _files(song, recipe).items():
-            source = FileSource(folder / name)
-            stack.callback(source.close)
-            sources[bus_id] = source
-        yield recipe, sources
-
-
-def headings_of(record: Record, spec: Spec, cover: bytes | None) -> list[Heading]:
-    """What a record's files are called by a spec: a song each, or the whole."""
+def headings_of(
+    record: RecordHead, songs: Sequence[tuple[str, SongLaid]], spec: Spec, cover: bytes | None = None
+) -> list[Heading]:
+    """What a record's files are called by a spec: a song each, as (title, how it lies), or the whole."""
     shared = Heading(record.title, record.title, record.artist, of=1, date=record.date, upc=record.upc, cover=cover)
-    if spec.whole:
+    if spec.files == "whole":
         return [shared]
-    of = len(record.songs)
     return [
-        replace(shared, title=song.title, number=number, of=of, isrc=song.isrc)
-        for number, song in enumerate(record.songs, 1)
+        replace(shared, title=title, number=number, of=len(songs), isrc=laid.isrc)
+        for number, (title, laid) in enumerate(songs, 1)
     ]
 
 

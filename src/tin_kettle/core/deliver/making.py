@@ -63,7 +63,7 @@ def make_file(
         if progress:
             progress(share)
 
-    printed = print_song(recipe, sources, path, _settings(spec, laid), lambda share: told(PRINTING * share))
+    printed = print_song(recipe, sources, path, settings_of(spec, laid), lambda share: told(PRINTING * share))
     if spec.container == "bwf":
         title = f"{heading.artist} - {heading.title}" if heading.artist else heading.title
         add_chunk(path, bext_chunk(title, ORIGINATOR, heading.date or "", printed.measures))
@@ -76,9 +76,11 @@ def make_file(
         return Made(hashlib.file_digest(file, "sha256").hexdigest(), checks, measures)
 
 
-def _settings(spec: Spec, laid: SongLaid) -> PrintSettings:
+def settings_of(spec: Spec, laid: SongLaid, as_floats: bool = False) -> PrintSettings:
+    """How a song is printed by a spec; with ``as_floats`` into a file that is read again, and as long."""
+    floats = as_floats or spec.container in LOSSY or spec.bits == "32f"
     return PrintSettings(
-        bits="32f" if spec.container in LOSSY or spec.bits == "32f" else "16" if spec.bits == 16 else "24",
+        bits="32f" if floats else "16" if spec.bits == 16 else "24",
         rate_hz=spec.rate_hz,
         dither=spec.dither,
         band_limit=spec.band_limit,
@@ -88,6 +90,6 @@ def _settings(spec: Spec, laid: SongLaid) -> PrintSettings:
         fade_shape=laid.fade_shape,
         from_s=laid.start_s or None,
         to_s=laid.end_s,
-        container=spec.container,
+        container="rf64" if as_floats else spec.container,
         kbit_s=spec.kbit_s or USUAL_KBIT_S,
     )

@@ -32,6 +32,7 @@ class SheetSong:
         chain: its stages in words.
         received, mastered: whole-song measures before and after.
         sections: name, loudness as mastered.
+        notes: for whoever mixed it, as where and what; those that are ticked off are left out.
         short_term_lufs: of evenly spaced moments from start to end, None where it is silent.
     """
 
@@ -43,6 +44,7 @@ class SheetSong:
     mastered: Measures
     sections: Sequence[tuple[str, float | None]]
     short_term_lufs: Sequence[float | None]
+    notes: Sequence[tuple[str, str]] = field(default=())
 
 
 @dataclass(frozen=True)

@@ -90,15 +90,9 @@ def print_song(
         AudioError, RecipeError: the sources, the recipe or the file's format are refused.
         Cancelled: from ``progress``.
     """
-    source_hz = song_rate(recipe, sources)
-    rate_hz = settings.rate_hz or source_hz
-    if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
-        raise AudioError(f"{rate_hz} Hz is no rate for a print; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed")
-    rings_on = settings.tail_s is None
-    tail = ringing_frames(Graph(recipe, source_hz)) if rings_on else round((settings.tail_s or 0.0) * source_hz)
-    source_frames = song_frames(sources) + tail
-    frames = converted_frames(source_frames, source_hz, rate_hz)
-    first, last = _slice(settings, frames, rate_hz)
+    source_hz, rate_hz = song_rate(recipe, sources), _rate(recipe, sources, settings)
+    source_frames = _sounding_frames(recipe, sources, settings)
+    first, last = _slice(settings, converted_frames(source_frames, source_hz, rate_hz), rate_hz)
     container = settings.container or container_by_name(path)
     check_print(path, container, settings.bits, rate_hz, last - first)
     blocks = render(recipe, sources, last=source_frames, block_frames=settings.block_frames, progress=progress)
@@ -112,6 +106,33 @@ def print_song(
     if rate_hz != source_hz or settings.band_limit or levelled:
         blocks = _hold_ceiling(blocks, recipe, rate_hz)
     return _write(in_pieces(blocks), path, container, settings, rate_hz, first, last)
+
+
+def print_extent(recipe: Recipe, sources: Mapping[str, Source], settings: PrintSettings) -> tuple[int, int]:
+    """How many frames a print has, and its rate.
+
+    Raises:
+        AudioError: the sources' rates differ, or the slice is no part of the song.
+    """
+    source_hz, rate_hz = song_rate(recipe, sources), _rate(recipe, sources, settings)
+    frames = converted_frames(_sounding_frames(recipe, sources, settings), source_hz, rate_hz)
+    first, last = _slice(settings, frames, rate_hz)
+    return last - first, rate_hz
+
+
+def _rate(recipe: Recipe, sources: Mapping[str, Source], settings: PrintSettings) -> int:
+    rate_hz = settings.rate_hz or song_rate(recipe, sources)
+    if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
+        raise AudioError(f"{rate_hz} Hz is no rate for a print; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed")
+    return rate_hz
+
+
+def _sounding_frames(recipe: Recipe, sources: Mapping[str, Source], settings: PrintSettings) -> int:
+    """Of the song with its tail, at its own rate."""
+    rate_hz = song_rate(recipe, sources)
+    rings_on = settings.tail_s is None
+    tail = ringing_frames(Graph(recipe, rate_hz)) if rings_on else round((settings.tail_s or 0.0) * rate_hz)
+    return song_frames(sources) + tail
 
 
 def _slice(settings: PrintSettings, frames: int, rate_hz: int) -> tuple[int, int]:

@@ -85,6 +85,7 @@ def _song(number: int, song: SheetSong) -> str:
         for name, words, unit in FIGURES
     ]
     sections = [[escape(name), figure(lufs, "LUFS")] for name, lufs in song.sections]
+    notes = [[escape(where), escape(text)] for where, text in song.notes]
     chain = "".join(f"<li>{escape(words)}</li>" for words in song.chain) or "<li>nothing</li>"
     return (
         f"<section><h2>{number} {escape(song.title)}</h2>"
@@ -92,7 +93,9 @@ def _song(number: int, song: SheetSong) -> str:
         f"<p><small>tone, third octaves, mid: grey as received, blue as mastered</small></p>{_tone_svg(song)}"
         f"{_table(['whole song', 'received', 'mastered'], figures)}"
         + (_table(["section", "loudness"], sections) if sections else "")
-        + f"<p><small>what was done, in order</small></p><ol>{chain}</ol></section>"
+        + f"<p><small>what was done, in order</small></p><ol>{chain}</ol>"
+        + (f"<p><small>for the mix</small></p>{_table(['at', 'note'], notes)}" if notes else "")
+        + "</section>"
     )
 
 

@@ -148,6 +148,10 @@ def _song(pdf: FPDF, number: int, song: SheetSong) -> None:
     _line(pdf, "what was done, in order", 8, _MUTE)
     for place, words in enumerate(song.chain, 1):
         _line(pdf, f"{place}. {words}")
+    if song.notes:
+        pdf.ln(2)
+        _line(pdf, "for the mix", 8, _MUTE)
+        _table(pdf, (18, 162), ("at", "note"), song.notes)
 
 
 def _picture(

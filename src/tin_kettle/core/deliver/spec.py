@@ -36,7 +36,9 @@ class Spec(_Part):
         bits: of a sample; lossy containers have ``kbit_s`` instead.
         ceiling_dbtp: highest true peak.
         band_limit: whether nothing is left near the upper end, 20.6 kHz and above, at the file's rate.
-        whole: whether the record is one file, with a cue sheet into it, instead of a file a song.
+        files: ``songs`` is a file a song, as it is alone. ``gapless`` is a file a song that goes on until the next
+            begins, with the gap and with what crosses over, so that they play in a row as the record does. ``whole`` is
+            one file with a cue sheet into it. The songs' levels and fades are in all of them.
         tags: whether the file says what it is, where its container can.
         naming: of files, with ``{number}``, ``{title}``, ``{record}`` and ``{artist}``.
     """
@@ -53,7 +55,7 @@ class Spec(_Part):
     loudness: Loudness | None = None
     band_limit: bool = False
     tags: bool = True
-    whole: bool = False
+    files: Literal["songs", "gapless", "whole"] = "songs"
     naming: str = Field(default="{number:02} {title}", min_length=1, max_length=200)
 
     @model_validator(mode="after")

@@ -45,13 +45,18 @@ def read_cover(path: Path) -> bytes:
         data = path.read_bytes()
     except OSError as problem:
         raise RecordError("$.cover", f"{path} cannot be read ({problem.strerror}); name a PNG or JPEG file") from None
-    if len(data) > MOST_COVER_BYTES:
-        raise RecordError("$.cover", f"{path} has {len(data)} bytes; at most {MOST_COVER_BYTES} are allowed")
-    _mime(data)
+    cover_type(data)
     return data
 
 
-def _mime(cover: bytes) -> str:
+def cover_type(cover: bytes) -> str:
+    """The media type of a cover picture.
+
+    Raises:
+        RecordError: it is too large, or neither PNG nor JPEG.
+    """
+    if len(cover) > MOST_COVER_BYTES:
+        raise RecordError("$.cover", f"has {len(cover)} bytes; at most {MOST_COVER_BYTES} are allowed")
     for begins, mime in COVERS.items():
         if cover.startswith(begins):
             return mime
@@ -82,7 +87,7 @@ def _comments(heading: Heading) -> dict[str, str]:
 
 def _picture(cover: bytes) -> Picture:
     picture = Picture()
-    picture.type, picture.mime, picture.data = FRONT, _mime(cover), cover
+    picture.type, picture.mime, picture.data = FRONT, cover_type(cover), cover
     return picture
 
 
@@ -125,7 +130,7 @@ def _id3(kind: Callable[[Path], Any]) -> Callable[[Path, Heading], None]:
         if heading.upc:
             file.tags.add(id3.TXXX(encoding=id3.Encoding.UTF8, desc="BARCODE", text=[heading.upc]))
         if heading.cover:
-            file.tags.add(id3.APIC(mime=_mime(heading.cover), type=FRONT, desc="", data=heading.cover))
+            file.tags.add(id3.APIC(mime=cover_type(heading.cover), type=FRONT, desc="", data=heading.cover))
         file.save()
 
     return write

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Iterator, Mapping
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
@@ -46,6 +49,34 @@ class ArraySource:
         low, high = max(start, 0), min(start + frames, self.frames)
         if low < high:
             out[:, low - start : high - start] = self._samples[:, low:high]
+        return out
+
+
+@dataclass
+class Silence:
+    """Stands for a source of which only the length counts."""
+
+    frames: int
+    rate_hz: int
+
+    def read(self, _start: int, frames: int) -> Block:
+        """(2, frames) of zeros."""
+        return np.zeros((2, frames))
+
+
+class Part:
+    """A source from one of its frames to another."""
+
+    def __init__(self, source: Source, first: int, last: int) -> None:
+        self._source, self._first = source, first
+        self.rate_hz, self.frames = source.rate_hz, last - first
+
+    def read(self, start: int, frames: int) -> Block:
+        """(2, frames) from ``start``; silence outside the part."""
+        out = np.zeros((2, frames))
+        low, high = max(start, 0), min(start + frames, self.frames)
+        if low < high:
+            out[:, low - start : high - start] = self._source.read(self._first + low, high - low)
         return out
 
 
@@ -144,3 +175,18 @@ def _unreadable(path: Path) -> str:
     if path.stat().st_size == 0:
         return f"{path.name} is empty; give a {READABLE} file"
     return f"{path.name} is not a sound file that can be read; give a {READABLE} file"
+
+
+@contextmanager
+def opened(files: Mapping[str, Path]) -> Iterator[dict[str, FileSource]]:
+    """The files of a recipe's buses, by bus, until they are not needed any more.
+
+    Raises:
+        AudioError: as :class:`FileSource`.
+    """
+    with ExitStack() as stack:
+        sources = {}
+        for bus_id, path in files.items():
+            sources[bus_id] = source = FileSource(path)
+            stack.callback(source.close)
+        yield sources

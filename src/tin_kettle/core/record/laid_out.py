@@ -62,7 +62,9 @@ class RecordSource:
         rates = {source.rate_hz for source, _ in songs}
         if len(rates) > 1:
             listed = ", ".join(f"{rate} Hz" for rate in sorted(rates))
-            raise AudioError(f"the songs' rates differ ({listed}); they can be heard in a row when all have one")
+            raise AudioError(
+                f"the songs' rates differ ({listed}); they go in a row when all have one, or by a spec that has"
+            )
         self.rate_hz = rates.pop()
         self._songs = []
         self.starts: list[int] = []

@@ -40,13 +40,14 @@ def in_order(notes: Sequence[MixNote]) -> list[MixNote]:
     return sorted(notes, key=lambda note: (note.at_s is not None, note.at_s or 0.0))
 
 
-def _where(at_s: float | None) -> str:
+def where(at_s: float | None) -> str:
+    """``1:34``, or that it is on the song as a whole."""
     return "song" if at_s is None else clock(at_s)
 
 
 def as_text(title: str, notes: Sequence[MixNote]) -> str:
     """Plain text, a line a note."""
-    lines = [f"[{'x' if note.done else ' '}] {_where(note.at_s):>5}  {note.text}" for note in in_order(notes)]
+    lines = [f"[{'x' if note.done else ' '}] {where(note.at_s):>5}  {note.text}" for note in notes]
     return "\n".join([f"{title}: notes for the mix", "", *(lines or ["nothing"])]) + "\n"
 
 
@@ -55,9 +56,9 @@ def as_csv(title: str, notes: Sequence[MixNote]) -> str:
     out = io.StringIO()
     rows = csv.writer(out, lineterminator="\r\n")
     rows.writerow(["song", "seconds", "time", "note", "done"])
-    for note in in_order(notes):
+    for note in notes:
         seconds = "" if note.at_s is None else f"{note.at_s:.2f}"
         rows.writerow(
-            [plain_cell(title), seconds, _where(note.at_s), plain_cell(note.text), "yes" if note.done else "no"]
+            [plain_cell(title), seconds, where(note.at_s), plain_cell(note.text), "yes" if note.done else "no"]
         )
     return out.getvalue()

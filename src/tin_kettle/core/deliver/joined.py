@@ -1,0 +1,114 @@
+"""Songs as the record joins them: all in one file, or a file each that goes on into the next without a gap."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from tin_kettle.core.deliver.making import Made, make_file, settings_of
+from tin_kettle.core.deliver.printing import print_extent, print_song
+from tin_kettle.core.deliver.spec import Spec
+from tin_kettle.core.deliver.tags import Heading
+from tin_kettle.core.engine.offline import Progress
+from tin_kettle.core.engine.source import FileSource, Part, Silence, Source, opened
+from tin_kettle.core.recipe.model import Recipe, empty_recipe
+from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.laid_out import RecordSource
+
+MASTERING = 0.6
+"""Share of the work that is printing the songs; the rest is joining them, and reading that again."""
+
+
+@dataclass(frozen=True)
+class SongParts:
+    """What a song of a record is made of: its recipe, bus id → file, and how it lies."""
+
+    recipe: Recipe
+    files: Mapping[str, Path]
+    laid: SongLaid
+
+
+@dataclass(frozen=True)
+class Starts:
+    """Where each song begins in a file of the whole record, in frames at its rate."""
+
+    frames: Sequence[int]
+    rate_hz: int
+
+
+def make_delivery(
+    songs: Sequence[SongParts],
+    number: int | None,
+    path: Path,
+    spec: Spec,
+    heading: Heading,
+    progress: Progress = lambda _share: None,
+) -> tuple[Made, Starts | None]:
+    """Make the file of one song by a spec, or of the whole record, with where its songs begin in it.
+
+    Args:
+        songs: all of the record, in order.
+        number: the song's place from 0; None for the whole.
+
+    Raises:
+        KettleError: the sources, a recipe or the format are refused, or the songs' rates differ where they are joined.
+        OSError: it cannot be written.
+    """
+    if number is not None and spec.files == "songs":
+        song = songs[number]
+        with opened(song.files) as sources:
+            return make_file(song.recipe, sources, path, spec, song.laid, heading, progress), None
+    with _joined(songs, number, path, spec, lambda share: progress(MASTERING * share)) as record:
+        plain, source = empty_recipe(), Part(record, *_span(record, number))
+
+        def told(share: float) -> None:
+            progress(MASTERING + (1.0 - MASTERING) * share)
+
+        made = make_file(plain, {plain.buses[0].id: source}, path, spec, SongLaid(), heading, told)
+        return made, Starts(record.starts, record.rate_hz) if number is None else None
+
+
+@contextmanager
+def _joined(
+    songs: Sequence[SongParts], number: int | None, path: Path, spec: Spec, progress: Progress
+) -> Iterator[RecordSource]:
+    """The record of songs printed as floats beside ``path``, each at its level, at the spec's rate and ceiling.
+
+    For one song only those are printed that are heard before the next begins.
+    """
+    with ExitStack() as stack:
+        extents = []
+        for song in songs:
+            with opened(song.files) as sources:
+                extents.append(print_extent(song.recipe, sources, settings_of(spec, song.laid)))
+        gaps = [SongLaid(gap_s=song.laid.gap_s) for song in songs]
+        printed: list[Source] = [Silence(frames, rate_hz) for frames, rate_hz in extents]
+        planned = RecordSource(list(zip(printed, gaps, strict=True)))
+        first, last = _span(planned, number)
+        needed = [n for n, end in enumerate(planned.ends()) if planned.starts[n] < last and end > first]
+        for done, n in enumerate(needed):
+            beside = path.with_name(f"{path.name}.{n}.part")
+            stack.callback(beside.unlink, missing_ok=True)
+
+            def told(share: float, done: int = done) -> None:
+                progress((done + share) / len(needed))
+
+            _print(songs[n], beside, spec, told)
+            printed[n] = source = FileSource(beside)
+            stack.callback(source.close)
+        yield RecordSource(list(zip(printed, gaps, strict=True)))
+
+
+def _span(record: RecordSource, number: int | None) -> tuple[int, int]:
+    """From where to where in the record a file goes: a song ends where the next begins."""
+    if number is None:
+        return 0, record.frames
+    return record.starts[number], [*record.starts[1:], record.frames][number]
+
+
+def _print(song: SongParts, path: Path, spec: Spec, progress: Progress) -> None:
+    settings = settings_of(spec, song.laid, as_floats=True)
+    with opened(song.files) as sources:
+        print_song(song.recipe, sources, path, settings, progress)
