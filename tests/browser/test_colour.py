@@ -107,7 +107,7 @@ def test_the_match_follows_the_hand_that_makes_louder(bench, add_song):
         bench.play()
         before = amplitude_db(heard(bench)[0], 1000)
         page.get_by_label("Stage").get_by_role("slider", name="Drive").focus()
-        page.evaluate(f"() => {{ window.recorded = ({COLLECT})({2 * RATE_HZ}); }}")
+        page.evaluate(f"() => {{ window.recorded = ({COLLECT})({5 * RATE_HZ}); }}")
         for _ in range(40):
             page.keyboard.press("ArrowRight")
             page.wait_for_timeout(35)

@@ -117,7 +117,7 @@ function SongMenu() {
               </DropdownMenu.Item>
             ))}
             {coming && (
-              <DropdownMenu.Label role="status" className="px-2 py-1 text-mute">
+              <DropdownMenu.Label role="status" className="px-3 py-1 text-mute">
                 {coming} …
               </DropdownMenu.Label>
             )}
