@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import accuracy, batch, drawing, engine, live, record
+from bench import accuracy, batch, dither, drawing, engine, live, record
 from bench.base import base_clock
 
 PAGE = Path("docs/performance.md")
@@ -15,6 +15,15 @@ ACCURACY = Path("docs/accuracy.md")
 ACCURACY_HEAD = """# Accuracy
 
 How near the sound is to what is promised; measured by `make bench`. The tests hold these and more.
+"""
+DITHER = """![Spectra of dither](dither.svg)
+
+A tone of one step at 1 kHz, printed to 16 bits at 44.1 kHz, in bins of 5 Hz. Cut off, what is lost follows the tone and
+is heard as its harmonics. Dither with a triangular density (`tpdf`, Lipshitz, Wannamaker, Vanderkooy 1992) makes it a
+noise that does not: the tone sounds on below the last step. Shaped (the five-coefficient filter of Lipshitz,
+Vanderkooy, Wannamaker 1991) moves that noise from where the ear is keenest to the top. Its sum is higher, so it comes
+once, at the very end, and never before coding.
+`python -m bench.dither` makes picture and figures.
 """
 HEAD = """# Performance
 
@@ -43,7 +52,9 @@ def main() -> None:
             table("A record", record.rows(Path(folder))),
         ]
     PAGE.write_text("\n".join(parts))
-    ACCURACY.write_text(ACCURACY_HEAD + "\n" + table("Figures", accuracy.rows()))
+    dither.PICTURE.write_text(dither.picture())
+    parts = [ACCURACY_HEAD, table("Figures", accuracy.rows()), table("Dither", dither.rows()), DITHER]
+    ACCURACY.write_text("\n".join(parts))
 
 
 if __name__ == "__main__":
