@@ -22,7 +22,7 @@ def clips_audibly(now: Survey, recipe: Recipe) -> Iterator[Finding]:
         row = now.stages.get(stage.id, {}).get("level_new")
         if row is None or not stage.on or row.max() <= HEARD_DB:
             continue
-        at, seconds = int(np.argmax(row)), float(np.count_nonzero(row > HEARD_DB)) * METER_HOP / now.rate_hz
+        at, seconds = int(np.argmax(row)), METER_HOP / now.rate_hz * float(np.count_nonzero(row > HEARD_DB))
         new = 10.0 ** (float(row[at]) / 10.0)
         title, ease = stage.declared.title.lower(), stage.declared.ease
         yield Finding(
