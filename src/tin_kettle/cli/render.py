@@ -11,6 +11,7 @@ import click
 
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.engine.offline import BLOCK_FRAMES
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.recipe.model import Recipe
@@ -39,7 +40,7 @@ class Tail(click.ParamType):  # type: ignore[type-arg]
 @click.option("--tail", "tail_s", type=Tail(), default=0.0, metavar="S|auto", help="Room for decay, in seconds (0).")
 @click.option("--from", "from_s", type=click.FloatRange(0), metavar="S", help="Start of the slice.")
 @click.option("--to", "to_s", type=click.FloatRange(0), metavar="S", help="End of the slice.")
-@click.option("--block", "block_frames", type=click.IntRange(1, 1 << 20), default=8192, help="Frames a step.")
+@click.option("--block", "block_frames", type=click.IntRange(1, 1 << 20), default=BLOCK_FRAMES, help="Frames a step.")
 @click.option("--json", "as_json", is_flag=True, help="Measurements of the print as one JSON object.")
 def render(
     source: Path | None,

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
+from tin_kettle.core.engine.offline import BLOCK_FRAMES
 from tin_kettle.core.errors import JobsError
 from tin_kettle.core.recipe.reading import read_as, read_document
 
@@ -48,7 +49,7 @@ class Render(_Job):
     tail: Annotated[float, Field(ge=0, le=600)] | Literal["auto"] = 0.0
     from_s: float | None = Field(default=None, ge=0, alias="from")
     to_s: float | None = Field(default=None, ge=0, alias="to")
-    block: int = Field(default=8192, ge=1, le=1 << 20)
+    block: int = Field(default=BLOCK_FRAMES, ge=1, le=1 << 20)
 
 
 class Survey(_Job):

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from concurrent.futures import Future, ThreadPoolExecutor
-
+from tin_kettle.core.engine.abreast import abreast
 from tin_kettle.core.engine.offline import Progress
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.measure.song import Measures, SongMeter
@@ -18,17 +17,10 @@ def measure_file(source: FileSource, progress: Progress | None = None) -> Measur
         AudioError: it cannot be read, or holds samples that are no numbers.
     """
     meter = SongMeter(source.rate_hz, source.channels)
-    # kernels and transforms let go of the interpreter: the next block is read while two of them hear the last
-    with ThreadPoolExecutor(len(meter.parts)) as pool:
-        hearing: list[Future[None]] = []
+    with abreast(meter.parts) as hear:
         for start in range(0, source.frames, BLOCK_FRAMES):
             frames = min(BLOCK_FRAMES, source.frames - start)
-            block = source.read(start, frames)
-            for heard in hearing:
-                heard.result()
-            hearing = [pool.submit(part, block) for part in meter.parts]
+            hear(source.read(start, frames))
             if progress:
                 progress((start + frames) / source.frames)
-        for heard in hearing:
-            heard.result()
     return {**meter.finish(), "format": source.format}

@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import math
+import os
+from collections import deque
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.engine.graph.walk import Convoy, Read
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block
 
-BLOCK_FRAMES = 8192
+BLOCK_FRAMES = 16384
+CORES = min(os.cpu_count() or 1, 4)
 LONGEST_TAIL_S = 60.0
 """However long a chain rings, a print is not made longer than this by itself."""
 Progress = Callable[[float], None]
@@ -61,25 +66,52 @@ def render(
     block_frames: int = BLOCK_FRAMES,
     progress: Progress | None = None,
     graph: Graph | None = None,
-    read: Callable[[Graph], None] | None = None,
+    read: Read | None = None,
+    threads: int = CORES,
 ) -> Iterator[Block]:
     """Blocks of the mastered song, (2, frames), aligned to the sources: from frame ``first`` up to ``last``, its end.
 
-    The samples do not depend on ``block_frames``. A ``graph`` made for the recipe may be given, and ``read`` looks at
-    it after every block, also while it is still filling its delay.
+    The samples depend neither on ``block_frames`` nor on ``threads``. A ``graph`` made for the recipe may be given, and
+    ``read`` looks at each of its parts after every block that it heard, also while it is still filling its delay.
     """
     rate_hz = song_rate(recipe, sources)
     graph = graph or Graph(recipe, rate_hz)
-    clock = Timeline(0, first)
     end = (song_frames(sources) if last is None else last) - first + graph.delay
-    for start in range(0, end, block_frames):
-        frames = min(block_frames, end - start)
-        inputs = {bus_id: source.read(first + start, frames) for bus_id, source in sources.items()}
-        out = graph.process(inputs, Span(clock, start, frames))
-        if read:
-            read(graph)
-        early = max(graph.delay - start, 0)
-        if early < frames:
+    for span, out in _walked(graph, sources, first, end, block_frames, read, threads):
+        early = max(graph.delay - span.start, 0)
+        if early < span.frames:
             yield np.ascontiguousarray(out[:, early:])
         if progress:
-            progress(min(1.0, (start + frames) / end))
+            progress(min(1.0, (span.start + span.frames) / end))
+
+
+def _walked(
+    graph: Graph,
+    sources: Mapping[str, Source],
+    first: int,
+    end: int,
+    block_frames: int,
+    read: Read | None,
+    threads: int,
+) -> Iterator[tuple[Span, Block]]:
+    """Blocks as they leave the road; while one is at its end, the next are on their way."""
+    clock, convoy = Timeline(0, first), Convoy(read)
+
+    def go(number: int, span: Span, inputs: Mapping[str, Block]) -> Block:
+        try:
+            return graph.process(inputs, span, convoy.walk(number))
+        except BaseException:
+            convoy.stop()
+            raise
+
+    under_way: deque[tuple[Span, Future[Block]]] = deque()
+    with ThreadPoolExecutor(threads) as pool:
+        for number, start in enumerate(range(0, end, block_frames)):
+            span = Span(clock, start, min(block_frames, end - start))
+            inputs = {bus_id: source.read(first + start, span.frames) for bus_id, source in sources.items()}
+            under_way.append((span, pool.submit(go, number, span, inputs)))
+            if len(under_way) > threads:
+                span, out = under_way.popleft()
+                yield span, out.result()
+        for span, out in under_way:
+            yield span, out.result()

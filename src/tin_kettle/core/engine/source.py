@@ -151,11 +151,13 @@ class FileSource:
             raise AudioError(f"{self.path.name} cannot be read at {self._at(start)}; copy it again") from problem
         if samples.shape[0] < wanted:
             raise AudioError(f"{self.path.name} is cut short at {self._at(start)}; copy it again")
-        finite = np.isfinite(samples).all(axis=1)
+        finite = np.isfinite(samples)
         if not finite.all():
-            at = self._at(start + int(np.argmin(finite)))
+            at = self._at(start + int(np.argmin(finite.all(axis=1))))
             raise AudioError(f"{self.path.name} has a sample that is no number at {at}; bounce it again")
-        page = np.ascontiguousarray(np.broadcast_to(samples.T, (2, wanted)))
+        # side by side: several times as fast as turning all of it round at once
+        page = np.empty((2, wanted))
+        page[0], page[1] = samples[:, 0], samples[:, -1]
         self._pages[number] = page
         if len(self._pages) > PAGES_KEPT:
             self._pages.popitem(last=False)

@@ -34,9 +34,14 @@ class SongMeter:
     @property
     def parts(self) -> tuple[Callable[[NDArray[np.float64]], None], ...]:
         """What hears a block, as long as each other and apart: they may do so at once."""
-        return self._hear_levels, self._spectrum.feed
+        return self.hear_levels, self.hear_spectrum
 
-    def _hear_levels(self, block: NDArray[np.float64]) -> None:
+    def hear_spectrum(self, block: NDArray[np.float64]) -> None:
+        """What lies where, of (2, frames)."""
+        self._spectrum.feed(block)
+
+    def hear_levels(self, block: NDArray[np.float64]) -> None:
+        """Everything else."""
         self.loudness.feed(block)
         self.true_peak.feed(block)
         self._sums.feed(block)

@@ -10,6 +10,8 @@ import numpy as np
 
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import is_effort
+from tin_kettle.core.engine.graph.slot import Slot
+from tin_kettle.core.engine.graph.tree import Lane
 from tin_kettle.core.engine.offline import Progress, render, song_rate
 from tin_kettle.core.engine.passage import early_frames
 from tin_kettle.core.engine.source import Source
@@ -150,17 +152,14 @@ def _tried(
     loudness, peaks, work = LoudnessMeter(rate_hz), TruePeakMeter(), dict[str, float]()
     dynamic = {stage.id for stage in recipe.stages() if stage.on and stage.declared.dynamic}
 
-    def read(graph: Graph) -> None:
-        for name, reading in graph.readings().items():
-            if name in dynamic:
-                rows = [row for series, (_, row) in reading.rows.items() if is_effort(series)]
-                work[name] = min(work.get(name, 0.0), *(float(row.min(initial=0.0)) for row in rows))
+    def read(part: Slot | Lane) -> None:
+        if part.id in dynamic and part.reading is not None:
+            rows = [row for series, (_, row) in part.reading.rows.items() if is_effort(series)]
+            work[part.id] = min(work.get(part.id, 0.0), *(float(row.min(initial=0.0)) for row in rows))
 
     early = early_frames(recipe, rate_hz, start)
     skip = early
-    for block in render(
-        recipe, sources, first=start - early, last=end, graph=graph, read=read, progress=progress, block_frames=16384
-    ):
+    for block in render(recipe, sources, first=start - early, last=end, graph=graph, read=read, progress=progress):
         heard = np.ascontiguousarray(block[:, min(skip, block.shape[1]) :])
         skip -= block.shape[1] - heard.shape[1]
         loudness.feed(heard)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,9 +14,11 @@ from numpy.typing import NDArray
 from tin_kettle.core.beside import written_beside
 from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.engine.abreast import Hear, abreast
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import METER_HOP, Row, Series, is_effort, strongest
 from tin_kettle.core.engine.graph.slot import Slot
+from tin_kettle.core.engine.graph.tree import Lane
 from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
@@ -28,7 +29,6 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.survey.pyramid import Pyramid, PyramidBuilder
 
-BLOCK_FRAMES = 32 * METER_HOP
 PEAK_HOP = 8 * METER_HOP
 """Frames that one true-peak reading spans."""
 LOW_HZ, SHARP_HZ = 120.0, (5500.0, 9500.0)
@@ -195,16 +195,22 @@ class _Meters:
         self.cut_peaks = dict.fromkeys(self.cuts, 0.0)
         self.peaks: list[NDArray[np.float64]] = []
 
-    def feed(self, block: Block) -> None:
-        self.song.feed(block)
+    @property
+    def parts(self) -> tuple[Hear, ...]:
+        """What hears a block, apart from each other."""
+        return self._hear_levels, self.song.hear_spectrum, self._hear_ranges, self.tonal.feed
+
+    def _hear_levels(self, block: Block) -> None:
+        self.song.hear_levels(block)
+        recent = self.song.true_peak.recent.max(axis=0)
+        self.peaks.append(np.maximum.reduceat(recent, np.arange(0, recent.size, PEAK_HOP)))
+
+    def _hear_ranges(self, block: Block) -> None:
         self.waveform.feed(block)
         self.low.feed(block)
         self.sharp.feed(block)
-        self.tonal.feed(block)
         for name, cut in self.cuts.items():
             self.cut_peaks[name] = max(self.cut_peaks[name], cut.feed(block))
-        recent = self.song.true_peak.recent.max(axis=0)
-        self.peaks.append(np.maximum.reduceat(recent, np.arange(0, recent.size, PEAK_HOP)))
 
 
 def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progress | None = None) -> Survey:
@@ -220,20 +226,15 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
     meters = _Meters(rate_hz)
     readings: dict[str, Series] = {}
 
-    def read(graph: Graph) -> None:
-        for name, reading in graph.readings().items():
-            readings.setdefault(name, Series()).add(reading)
+    def read(part: Slot | Lane) -> None:
+        if part.reading is not None:
+            readings.setdefault(part.id, Series()).add(part.reading)
 
-    blocks = render(recipe, sources, block_frames=BLOCK_FRAMES, progress=progress, graph=graph, read=read)
-    # one core renders the next block while the other measures the last
-    with ThreadPoolExecutor(1) as measuring:
-        before: Future[None] | None = None
+    blocks = render(recipe, sources, progress=progress, graph=graph, read=read)
+    # the next blocks are rendered while the last ones are measured
+    with abreast(meters.parts) as hear:
         for block in blocks:
-            if before:
-                before.result()
-            before = measuring.submit(meters.feed, block)
-        if before:
-            before.result()
+            hear(block)
     hops = -(-frames // METER_HOP)
     measures = meters.song.finish()
     cuts = {name: gain_to_db(peak) - measures["sample_peak_dbfs"] for name, peak in meters.cut_peaks.items()}
@@ -248,7 +249,7 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
         np.concatenate(meters.peaks),
         meters.tonal.finish(),
         {name: _of_song(series, hops) for name, series in readings.items()},
-        {slot.stage.id: told for slot in graph.slots() if (told := _on_average(slot))},
+        {slot.id: told for slot in graph.slots() if (told := _on_average(slot))},
     )
 
 

@@ -16,8 +16,6 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import from_stage_on, up_to
 from tin_kettle.core.stages.stage import Stage
 
-BLOCK_FRAMES = 8192
-
 
 def asked_stage(recipe: Recipe, stage_id: str) -> Stage:
     """A stage that is on.
@@ -72,7 +70,7 @@ def brought_to(
         path = Path(folder) / "met.wav"
         # 24 bits of mantissa lie far below what a trial tells
         with soundfile.SoundFile(path, "w", song_rate(recipe, sources), 2, "FLOAT", format="RF64") as file:
-            for block in render(before, sources, block_frames=BLOCK_FRAMES, progress=progress):
+            for block in render(before, sources, progress=progress):
                 file.write(block.T)
         source = FileSource(path)
         try:

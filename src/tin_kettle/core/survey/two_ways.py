@@ -16,6 +16,8 @@ from tin_kettle.core.dsp.crossover import crossover_low
 from tin_kettle.core.dsp.svf import svf_cascade
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import METER_HOP, Series
+from tin_kettle.core.engine.graph.slot import Slot
+from tin_kettle.core.engine.graph.tree import Lane
 from tin_kettle.core.engine.offline import render, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
@@ -148,10 +150,9 @@ def _played(
     graph.meter(True)
     series = Series()
 
-    def read(graph: Graph) -> None:
-        reading = graph.readings().get(stage_id or "")
-        if reading is not None:
-            series.add(reading)
+    def read(part: Slot | Lane) -> None:
+        if part.id == stage_id and part.reading is not None:
+            series.add(part.reading)
 
     blocks = list(render(recipe, sources, first=start, last=end, graph=graph, read=read))
     hops = -(-(end - start) // METER_HOP)

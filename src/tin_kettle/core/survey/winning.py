@@ -12,8 +12,9 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import METER_HOP, series_db
+from tin_kettle.core.engine.graph.slot import Slot
+from tin_kettle.core.engine.graph.tree import Lane
 from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
@@ -30,7 +31,6 @@ STEPS = 8
 FEWEST_DB = 8.0
 WORTH_LU = 0.7
 """Where a dB more wins less than this, it is the music's life that is spent and not headroom."""
-BLOCK_FRAMES = 16384
 LEAST_LESS_DB = 0.1
 """What takes less than this off is not worth a filter."""
 
@@ -172,20 +172,16 @@ def _won(
 ) -> tuple[Won, int]:
     """What a push does to a passage, and the frame where most is taken off."""
     rate_hz = song_rate(recipe, sources)
-    graph = Graph(recipe, rate_hz)
     (source,) = sources.values()
     meter, rows, at = AddedMeter(rate_hz), list[np.ndarray](), first
 
-    def read(graph: Graph) -> None:
-        slot = graph.slot(stage_id)
-        if slot is not None:
+    def read(part: Slot | Lane) -> None:
+        if part.id == stage_id and isinstance(part, Slot):
             # what it takes off, and nothing else that meters read
-            efforts = slot.voice.processor.efforts_db
+            efforts = part.voice.processor.efforts_db
             rows.extend(series_db(name, effort_db, 0)[1] for name, effort_db in efforts.items())
 
-    blocks = render(
-        recipe, sources, first=first, last=last, block_frames=BLOCK_FRAMES, graph=graph, read=read, progress=progress
-    )
+    blocks = render(recipe, sources, first=first, last=last, read=read, progress=progress)
     for block in blocks:
         frames = block.shape[1]
         meter.feed(source.read(at, frames), block)

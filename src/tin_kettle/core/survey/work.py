@@ -6,7 +6,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.engine.graph.slot import Slot
+from tin_kettle.core.engine.graph.tree import Lane
 from tin_kettle.core.engine.offline import render, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
@@ -41,15 +42,13 @@ def _stage(recipe: Recipe, stage_id: str) -> tuple[Stage, CompressorParams]:
 
 def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int) -> Block:
     """What a stage's detector hears over the passage, (2, frames)."""
-    graph = Graph(recipe, song_rate(recipe, sources))
     parts = []
 
-    def read(graph: Graph) -> None:
-        slot = graph.slot(stage_id)
-        if slot is not None and slot.detector is not None:
-            parts.append(slot.detector)
+    def read(part: Slot | Lane) -> None:
+        if part.id == stage_id and isinstance(part, Slot) and part.detector is not None:
+            parts.append(part.detector)
 
-    for _ in render(recipe, sources, first=start, last=end, graph=graph, read=read):
+    for _ in render(recipe, sources, first=start, last=end, read=read):
         pass
     return np.concatenate(parts, axis=1)
 

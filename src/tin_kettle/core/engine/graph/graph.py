@@ -5,6 +5,7 @@ One graph serves live audition, survey and print; only what drives it differs.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator, Mapping
 from typing import Self
 
@@ -18,6 +19,7 @@ from tin_kettle.core.engine.graph.rides import Rides
 from tin_kettle.core.engine.graph.slot import Slot, keys_of
 from tin_kettle.core.engine.graph.tree import Chain, Lane
 from tin_kettle.core.engine.graph.voice import Tap
+from tin_kettle.core.engine.graph.walk import ALONE, Walk
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Owner, Recipe
 from tin_kettle.core.recipe.reading import check_rate
@@ -88,7 +90,7 @@ class Graph:
 
     def slot(self, stage_id: str | None) -> Slot | None:
         """The slot of a stage."""
-        return next((slot for slot in self.slots() if slot.stage.id == stage_id), None)
+        return next((slot for slot in self.slots() if slot.id == stage_id), None)
 
     @property
     def memory_s(self) -> float:
@@ -135,8 +137,8 @@ class Graph:
 
     def readings(self) -> dict[str, Reading]:
         """What stages, branches, buses and groups read of the last block, by id."""
-        found = {slot.stage.id: slot.reading for slot in self.slots()}
-        found |= {lane.owner.id: lane.reading for lane in self.lanes()}
+        parts: Iterator[Slot | Lane] = itertools.chain(self.slots(), self.lanes())
+        found = {part.id: part.reading for part in parts}
         return {name: reading for name, reading in found.items() if reading is not None}
 
     # ---- another recipe
@@ -152,9 +154,9 @@ class Graph:
         stages = {stage.id: stage for stage in recipe.stages()}
         owners: dict[str, Owner] = dict(recipe.lanes())
         owners |= {branch.id: branch for stage in stages.values() for branch in stage.branches}
-        places = [slot.late_out for slot in self.slots() if slot.differs(stages[slot.stage.id], rides)]
+        places = [slot.late_out for slot in self.slots() if slot.differs(stages[slot.id], rides)]
         for lane in self.lanes():
-            name = lane.owner.id
+            name = lane.id
             if lane.differs(owners[name], rides, name in silent):
                 places.append(lane.chain.late_out)
         return max((self.delay - place for place in places), default=0)
@@ -166,7 +168,7 @@ class Graph:
         if not self.master.can_become(recipe.master):
             return False
         keys = {stage.id: keys_of(stage) for stage in recipe.stages()}
-        return all(keys_of(slot.stage) == keys[slot.stage.id] for slot in self.slots())
+        return all(keys_of(slot.stage) == keys[slot.id] for slot in self.slots())
 
     def change(self, recipe: Recipe) -> None:
         """Go to another recipe without a click, where :meth:`reach` says that it can be done.
@@ -186,18 +188,18 @@ class Graph:
         """Let buses and branches be silent for the ear only; their taps still feed the keys."""
         self.silent = silent
         for lane in self.lanes():
-            lane.silence(lane.owner.id in silent)
+            lane.silence(lane.id in silent)
 
     def adopt(self, other: Graph) -> None:
         """Go on from another graph's state, slot by slot, where ids, kinds and own delays agree."""
-        slots = {slot.stage.id: slot for slot in other.slots()}
+        slots = {slot.id: slot for slot in other.slots()}
         for slot in self.slots():
-            if slot.stage.id in slots:
-                slot.adopt(slots[slot.stage.id])
-        lanes = {lane.owner.id: lane for lane in other.lanes()}
+            if slot.id in slots:
+                slot.adopt(slots[slot.id])
+        lanes = {lane.id: lane for lane in other.lanes()}
         for lane in self.lanes():
-            if lane.owner.id in lanes:
-                lane.adopt(lanes[lane.owner.id])
+            if lane.id in lanes:
+                lane.adopt(lanes[lane.id])
 
     def news(self, other: Graph) -> int:
         """Frames that it has to hear, before the first that counts, where it goes on from another graph's state.
@@ -205,34 +207,34 @@ class Graph:
         As long as the way from the first place that differs to the end of the road, and what a stage that is new there
         has to have heard beyond its own delay.
         """
-        known = {slot.stage.id: slot for slot in other.slots()}
-        lanes = {lane.owner.id: lane.line.frames for lane in other.lanes()}
+        known = {slot.id: slot for slot in other.slots()}
+        lanes = {lane.id: lane.line.frames for lane in other.lanes()}
         behind = beyond = 0
         for lane in self.lanes():
-            if lanes.get(lane.owner.id) != lane.line.frames:
+            if lanes.get(lane.id) != lane.line.frames:
                 behind = max(behind, self.delay - lane.chain.late_out)
         for chain, theirs in self._chains(other):
-            names = [slot.stage.id for slot in theirs.slots] if theirs else []
+            names = [slot.id for slot in theirs.slots] if theirs else []
             for at, slot in enumerate(chain.slots):
-                before = known.get(slot.stage.id)
-                if at >= len(names) or names[at] != slot.stage.id or before is None or before.delay != slot.delay:
+                before = known.get(slot.id)
+                if at >= len(names) or names[at] != slot.id or before is None or before.delay != slot.delay:
                     behind = max(behind, self.delay - (slot.late_out - slot.delay))
                     break
             else:
                 if len(names) > len(chain.slots):
                     behind = max(behind, self.delay - chain.late_out)
         for slot in self.slots():
-            before = known.get(slot.stage.id)
+            before = known.get(slot.id)
             if before is None or before.delay != slot.delay:
                 beyond = max(beyond, slot.voice.processor.warm_frames - slot.voice.delay)
         return behind + max(beyond, 0)
 
     def _chains(self, other: Graph) -> Iterator[tuple[Chain, Chain | None]]:
         """Every chain, and the one of the same bus, group or branch in another graph."""
-        theirs = {lane.owner.id: lane.chain for lane in other.lanes()}
+        theirs = {lane.id: lane.chain for lane in other.lanes()}
         yield self.master, other.master
         for lane in self.lanes():
-            yield lane.chain, theirs.get(lane.owner.id)
+            yield lane.chain, theirs.get(lane.id)
 
     # ---- taps
 
@@ -251,12 +253,13 @@ class Graph:
         slot = self.slot(stage_id)
         return self.delay - slot.late_out if slot else 0
 
-    def process(self, inputs: Mapping[str, Block], span: Span) -> Block:
+    def process(self, inputs: Mapping[str, Block], span: Span, walk: Walk = ALONE) -> Block:
         """Next block of the sum.
 
         Args:
             inputs: bus id → (2, frames), all equally long. They are not written to.
             span: where they lie.
+            walk: the block's way, where others are on the road; nothing is tapped then.
 
         Returns:
             (2, frames), ``delay`` frames late; never an alias of an input.
@@ -267,10 +270,10 @@ class Graph:
         lanes = self._outer()
         for lane_id in self._order:
             block = inputs[lane_id] if lane_id in inputs else sums.pop(lane_id, None)
-            done = lanes[lane_id].process(np.zeros((2, frames)) if block is None else block, span, taps)
+            done = lanes[lane_id].process(np.zeros((2, frames)) if block is None else block, span, taps, walk=walk)
             parent = self._parents[lane_id]
             sums[parent] = sums[parent] + done if parent in sums else done
-        out = self.master.process(sums[None], span, taps)
+        out = self.master.process(sums[None], span, taps, walk)
         if self.tapped != NO_TAP:
             slot = self.slot(self.tapped[0])
             tapped = slot.tapped if slot else None

@@ -65,6 +65,11 @@ class Slot:
         return Voice(stage, processor, stage.declared.crossovers_hz(stage.params), self._rate_hz)
 
     @property
+    def id(self) -> str:
+        """Of its stage."""
+        return self.stage.id
+
+    @property
     def voice(self) -> Voice:
         """The setting that it has or is coming to."""
         return self._fade.now
@@ -115,6 +120,11 @@ class Slot:
     def lanes(self) -> Iterator[Lane]:
         """The branches inside, at any depth."""
         return iter(())
+
+    def parts(self) -> Iterator[Slot | Lane]:
+        """Itself, and all slots and branches inside."""
+        yield from self.walk()
+        yield from self.lanes()
 
     def inside(self) -> dict[str, Block]:
         """What one may look at of the last block beside input and output, (2, frames) by name."""

@@ -16,6 +16,7 @@ from tin_kettle.core.engine.graph.rides import Rides
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.turn import Corners, Moves, Turn, at_song, common, missing, moves_of
 from tin_kettle.core.engine.graph.voice import Voice
+from tin_kettle.core.engine.graph.walk import ALONE, Walk
 from tin_kettle.core.recipe.model import Owner
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.divider import Divider
@@ -76,10 +77,11 @@ class Chain:
         for slot, stage in zip(self.slots, stages, strict=True):
             slot.change(stage, rides)
 
-    def process(self, block: Block, span: Span, taps: Mapping[str, Block]) -> Block:
+    def process(self, block: Block, span: Span, taps: Mapping[str, Block], walk: Walk = ALONE) -> Block:
         """Next block; ``taps`` are what the buses and groups before gave after their chains."""
         for slot in self.slots:
-            block = slot.process(block, span, taps)
+            with walk.at(slot):
+                block = slot.process(block, span, taps)
         return block
 
 
@@ -127,14 +129,26 @@ class Lane:
         if self.line.frames == other.line.frames:
             self.line = other.line.fork()
 
-    def process(self, block: Block, span: Span, taps: dict[str, Block], corners: Moves = ()) -> Block:
+    @property
+    def id(self) -> str:
+        """Of its bus, group or branch."""
+        return self.owner.id
+
+    def parts(self) -> Iterator[Slot | Lane]:
+        """Itself: what is in its chain are places of their own."""
+        yield self
+
+    def process(
+        self, block: Block, span: Span, taps: dict[str, Block], corners: Moves = (), walk: Walk = ALONE
+    ) -> Block:
         """Next block; what leaves the chain is added to ``taps``, and passes all-passes with ``corners``."""
-        out = taps[self.owner.id] = self.chain.process(block, span, taps)
-        late = span.late(self.chain.late_out)
-        out = self._turn.process(self.fader.process(out, late), corners, late, self._rides.step)
-        if self.metered:
-            self.reading = Reading({"output_db": levels_db(out, late.start)})
-        return self.line.push(out)
+        out = taps[self.id] = self.chain.process(block, span, taps, walk)
+        with walk.at(self):
+            late = span.late(self.chain.late_out)
+            out = self._turn.process(self.fader.process(out, late), corners, late, self._rides.step)
+            if self.metered:
+                self.reading = Reading({"output_db": levels_db(out, late.start)})
+            return self.line.push(out)
 
 
 class Branches(Processor):
@@ -192,13 +206,13 @@ class Branches(Processor):
             return False
         whole = self._divider.adopt(other._divider)
         slots = {slot.stage.id: slot for lane in other.lanes for slot in lane.chain.slots}
-        lanes = {lane.owner.id: lane for lane in other.lanes}
+        lanes = {lane.id: lane for lane in other.lanes}
         for lane in self.lanes:
             for slot in lane.chain.slots:
                 if slot.stage.id in slots:
                     slot.adopt(slots[slot.stage.id])
-            if lane.owner.id in lanes:
-                lane.adopt(lanes[lane.owner.id])
+            if lane.id in lanes:
+                lane.adopt(lanes[lane.id])
         return whole
 
     def process(self, block: Block) -> Block:
@@ -211,7 +225,7 @@ class Branches(Processor):
             done = self.lanes[number].process(part, span, taps, self._lacks[number])
             # the first sum is an array of its own, whatever the lanes gave back
             total = done if total is None else np.add(total, done, out=total if number > 1 else None)
-        self.shown = {"in": block, **{lane.owner.id: taps[lane.owner.id] for lane in self.lanes}}
+        self.shown = {"in": block, **{lane.id: taps[lane.id] for lane in self.lanes}}
         assert total is not None
         return total
 
