@@ -25,7 +25,15 @@ from tin_kettle.core.dsp.fades import FadeShape, fade_gains
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.rides import Rides
-from tin_kettle.core.engine.offline import BLOCK_FRAMES, Progress, render, ringing_frames, song_frames, song_rate
+from tin_kettle.core.engine.offline import (
+    BLOCK_FRAMES,
+    CORES,
+    Progress,
+    render,
+    ringing_frames,
+    song_frames,
+    song_rate,
+)
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Source
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.song import Measures, SongMeter
@@ -56,6 +64,7 @@ class PrintSettings:
     from_s: float | None = None
     to_s: float | None = None
     block_frames: int = BLOCK_FRAMES
+    threads: int = CORES
     gain_db: float = 0.0
     fade_in_s: float = 0.0
     fade_out_s: float = 0.0
@@ -95,7 +104,14 @@ def print_song(
     first, last = _slice(settings, converted_frames(source_frames, source_hz, rate_hz), rate_hz)
     container = settings.container or container_by_name(path)
     check_print(path, container, settings.bits, rate_hz, last - first)
-    blocks = render(recipe, sources, last=source_frames, block_frames=settings.block_frames, progress=progress)
+    blocks = render(
+        recipe,
+        sources,
+        last=source_frames,
+        block_frames=settings.block_frames,
+        progress=progress,
+        threads=settings.threads,
+    )
     levelled = settings.gain_db != 0.0 or settings.fade_in_s > 0.0 or settings.fade_out_s > 0.0
     if levelled:
         blocks = _levelled(blocks, settings, source_frames, source_hz)

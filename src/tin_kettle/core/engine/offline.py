@@ -94,8 +94,11 @@ def _walked(
     read: Read | None,
     threads: int,
 ) -> Iterator[tuple[Span, Block]]:
-    """Blocks as they leave the road; while one is at its end, the next are on their way."""
-    clock, convoy = Timeline(0, first), Convoy(read)
+    """Blocks as they leave the road; while one is at its end, the next are on their way.
+
+    With one thread nothing else goes on meanwhile.
+    """
+    clock, convoy, ahead = Timeline(0, first), Convoy(read), threads if threads > 1 else 0
 
     def go(number: int, span: Span, inputs: Mapping[str, Block]) -> Block:
         try:
@@ -110,7 +113,7 @@ def _walked(
             span = Span(clock, start, min(block_frames, end - start))
             inputs = {bus_id: source.read(first + start, span.frames) for bus_id, source in sources.items()}
             under_way.append((span, pool.submit(go, number, span, inputs)))
-            if len(under_way) > threads:
+            if len(under_way) > ahead:
                 span, out = under_way.popleft()
                 yield span, out.result()
         for span, out in under_way:

@@ -19,7 +19,7 @@ from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import METER_HOP, Row, Series, is_effort, strongest
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
+from tin_kettle.core.engine.offline import CORES, Progress, render, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.loudness import SLOTS_PER_S, SlotMeter
@@ -213,7 +213,9 @@ class _Meters:
             self.cut_peaks[name] = max(self.cut_peaks[name], cut.feed(block))
 
 
-def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progress | None = None) -> Survey:
+def survey_song(
+    recipe: Recipe, sources: Mapping[str, Source], progress: Progress | None = None, threads: int = CORES
+) -> Survey:
     """Run the whole song through the recipe.
 
     Raises:
@@ -230,7 +232,7 @@ def survey_song(recipe: Recipe, sources: Mapping[str, Source], progress: Progres
         if part.reading is not None:
             readings.setdefault(part.id, Series()).add(part.reading)
 
-    blocks = render(recipe, sources, progress=progress, graph=graph, read=read)
+    blocks = render(recipe, sources, progress=progress, graph=graph, read=read, threads=threads)
     # the next blocks are rendered while the last ones are measured
     with abreast(meters.parts) as hear:
         for block in blocks:
