@@ -7,6 +7,7 @@ from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.distortion import AddedMeter
 from tin_kettle.core.measure.image import BANDS_HZ, CELLS, stereo_image
+from tin_kettle.core.measure.loudness import Weighing, k_weighting
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.stage_image import images_of, told, worst_mono
 from tin_kettle.core.survey.survey import survey_song
@@ -86,9 +87,9 @@ def test_a_level_that_moves_slowly_adds_nothing_and_a_bent_waveform_does():
     slowly = np.cos(np.linspace(0, np.pi / 2, x.shape[1]))
 
     def added(y):
-        meter = AddedMeter(RATE_HZ)
+        meter, came = AddedMeter(RATE_HZ), Weighing(k_weighting(RATE_HZ)).weigh(np.ascontiguousarray(x))
         for at in range(0, x.shape[1], 5000):
-            meter.feed(x[:, at : at + 5000], np.ascontiguousarray(y[:, at : at + 5000]))
+            meter.feed(came[:, at : at + 5000], np.ascontiguousarray(y[:, at : at + 5000]))
         return meter.added_db
 
     assert added(x) == -100

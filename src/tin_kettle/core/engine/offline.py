@@ -94,11 +94,13 @@ def _walked(
     read: Read | None,
     threads: int,
 ) -> Iterator[tuple[Span, Block]]:
-    """Blocks as they leave the road; while one is at its end, the next are on their way.
+    """Blocks as they leave the road; while one is at its end, the next are on their way."""
+    clock, convoy = Timeline(0, first), Convoy(read)
 
-    With one thread nothing else goes on meanwhile.
-    """
-    clock, convoy, ahead = Timeline(0, first), Convoy(read), threads if threads > 1 else 0
+    def coming() -> Iterator[tuple[int, Span, Mapping[str, Block]]]:
+        for number, start in enumerate(range(0, end, block_frames)):
+            span = Span(clock, start, min(block_frames, end - start))
+            yield number, span, {bus: source.read(first + start, span.frames) for bus, source in sources.items()}
 
     def go(number: int, span: Span, inputs: Mapping[str, Block]) -> Block:
         try:
@@ -107,14 +109,16 @@ def _walked(
             convoy.stop()
             raise
 
+    if threads == 1:
+        for number, span, inputs in coming():
+            yield span, go(number, span, inputs)
+        return
     under_way: deque[tuple[Span, Future[Block]]] = deque()
     with ThreadPoolExecutor(threads) as pool:
-        for number, start in enumerate(range(0, end, block_frames)):
-            span = Span(clock, start, min(block_frames, end - start))
-            inputs = {bus_id: source.read(first + start, span.frames) for bus_id, source in sources.items()}
+        for number, span, inputs in coming():
             under_way.append((span, pool.submit(go, number, span, inputs)))
-            if len(under_way) > ahead:
-                span, out = under_way.popleft()
-                yield span, out.result()
-        for span, out in under_way:
-            yield span, out.result()
+            if len(under_way) > threads:
+                through, out = under_way.popleft()
+                yield through, out.result()
+        for through, out in under_way:
+            yield through, out.result()

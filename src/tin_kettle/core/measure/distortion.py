@@ -6,10 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.decibels import gain_to_db
-from tin_kettle.core.measure.loudness import (
-    LoudnessMeter,
-    integrated_lufs,
-)
+from tin_kettle.core.measure.loudness import Slots, Weighing, integrated_lufs, k_weighting
 
 NOTHING_DB = -100.0
 
@@ -24,13 +21,15 @@ class AddedMeter:
     """
 
     def __init__(self, rate_hz: float) -> None:
+        self._weighing = Weighing(k_weighting(rate_hz))
         # a pair of channels each: what went in and what came out of one side
-        self._sides = [LoudnessMeter(rate_hz), LoudnessMeter(rate_hz)]
+        self._sides = [Slots(rate_hz), Slots(rate_hz)]
 
     def feed(self, came: NDArray[np.float64], left: NDArray[np.float64]) -> None:
-        """Hear (2, frames) of both."""
-        for side, meter in enumerate(self._sides):
-            meter.feed(np.stack([came[side], left[side]]))
+        """Hear (2, frames) of both; what went in is K-weighted already, since several may be told against the same."""
+        out = self._weighing.weigh(left)
+        for side, slots in enumerate(self._sides):
+            slots.add(np.stack([came[side], out[side]]))
 
     @property
     def integrated_lufs(self) -> float | None:

@@ -77,15 +77,33 @@ def _fill_slots(
     return made
 
 
-class SlotMeter:
-    """Feeds on blocks; keeps the mean energies (left·left, right·right, left·right) of 10 ms slots behind a filter.
+class Weighing:
+    """A filter in front of a meter."""
+
+    def __init__(self, sections: Sections) -> None:
+        self._sections = sections
+        self._state = np.zeros((len(sections), 2, 2))
+
+    def fork(self) -> Self:
+        """A copy that goes on from the same state."""
+        twin = type(self)(self._sections)
+        twin._state = self._state.copy()
+        return twin
+
+    def weigh(self, block: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(2, frames) behind the filter."""
+        weighted = block.copy()
+        svf_cascade(weighted, self._sections, self._state)
+        return weighted
+
+
+class Slots:
+    """Mean energies (left·left, right·right, left·right) of 10 ms slots.
 
     Level of any passage, of the mono sum, of mid or side follows from them.
     """
 
-    def __init__(self, sections: Sections, rate_hz: float) -> None:
-        self._sections = sections
-        self._state = np.zeros((len(sections), 2, 2))
+    def __init__(self, rate_hz: float) -> None:
         self._running = np.zeros(4)
         self._position = 0
         self._slot_frames = rate_hz / SLOTS_PER_S
@@ -95,20 +113,16 @@ class SlotMeter:
         """A copy that goes on from the same state."""
         twin = type(self).__new__(type(self))
         twin.__dict__.update(self.__dict__)
-        twin._state, twin._running = self._state.copy(), self._running.copy()
-        twin._parts = list(self._parts)
+        twin._running, twin._parts = self._running.copy(), list(self._parts)
         return twin
 
-    def feed(self, block: NDArray[np.float64]) -> float:
-        """Hear (2, frames); returns the highest magnitude behind the filter."""
-        weighted = block.copy()
-        svf_cascade(weighted, self._sections, self._state)
-        room = np.empty((int(block.shape[1] / self._slot_frames) + 2, 3))
+    def add(self, weighted: NDArray[np.float64]) -> None:
+        """Take in (2, frames)."""
+        room = np.empty((int(weighted.shape[1] / self._slot_frames) + 2, 3))
         made = _fill_slots(weighted, room, self._running, self._position, self._slot_frames)
-        self._position += block.shape[1]
+        self._position += weighted.shape[1]
         if made:
             self._parts.append(room[:made])
-        return float(np.abs(weighted).max(initial=0.0))
 
     def slots(self) -> NDArray[np.float64]:
         """(slots, 3): mean energies LL, RR, LR of every full 10 ms."""
@@ -119,6 +133,26 @@ class SlotMeter:
     def forget(self, keep: int) -> None:
         """Let go of all but the last ``keep`` slots, for meters that run for hours."""
         self._parts = [self.slots()[-keep:]]
+
+
+class SlotMeter(Slots):
+    """Feeds on blocks; keeps the energies of 10 ms slots behind a filter."""
+
+    def __init__(self, sections: Sections, rate_hz: float) -> None:
+        super().__init__(rate_hz)
+        self._weighing = Weighing(sections)
+
+    def fork(self) -> Self:
+        """A copy that goes on from the same state."""
+        twin = super().fork()
+        twin._weighing = self._weighing.fork()
+        return twin
+
+    def feed(self, block: NDArray[np.float64]) -> float:
+        """Hear (2, frames); returns the highest magnitude behind the filter."""
+        weighted = self._weighing.weigh(block)
+        self.add(weighted)
+        return max(float(weighted.max(initial=0.0)), -float(weighted.min(initial=0.0)))
 
 
 class LoudnessMeter(SlotMeter):

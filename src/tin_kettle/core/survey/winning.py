@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import itertools
 import math
-import os
-from collections.abc import Mapping
+import threading
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -15,13 +15,15 @@ import numpy as np
 from tin_kettle.core.engine.graph.reading import METER_HOP, series_db
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import Progress, render, song_frames, song_rate
+from tin_kettle.core.engine.offline import CORES, Progress, render, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.distortion import AddedMeter
+from tin_kettle.core.measure.loudness import Weighing, k_weighting
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
+from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.stages.words import bare, db
 from tin_kettle.core.survey.rules.ends import ENDS
 from tin_kettle.core.survey.trying import asked_stage, brought_to, unridden, with_value
@@ -29,6 +31,8 @@ from tin_kettle.core.survey.work import LONGEST_S
 
 STEPS = 8
 FEWEST_DB = 8.0
+EARLY = 0.3
+"""Share of the work that what comes before the stage takes."""
 WORTH_LU = 0.7
 """Where a dB more wins less than this, it is the music's life that is spent and not headroom."""
 LEAST_LESS_DB = 0.1
@@ -88,26 +92,16 @@ def won_by(
         raise RecipeError("stage", f"nothing is pushed into a {stage.declared.title.lower()}; choose a limiter")
     unridden(recipe, stage, param)
     pushes = pushes_db(getattr(stage.params, param))
-    shares = [0.0] * len(pushes)
-
-    def told(index: int, share: float) -> None:
-        shares[index] = share
-        if progress:
-            progress(0.4 + 0.6 * sum(shares) / len(shares))
-
-    early = (lambda share: progress(0.4 * share)) if progress else None
+    early = (lambda share: progress(EARLY * share)) if progress else None
+    late = (lambda share: progress(EARLY + (1.0 - EARLY) * share)) if progress else None
     # only up to the stage itself: what stands behind it is no part of what it wins
     upto = up_to(recipe, stage_id, on=True)
     with brought_to(upto, sources, stage_id, early) as (alone, met):
         if alone is upto:
             raise RecipeError("stage", f"'{stage_id}' is not on the master; what a song wins is tried there")
 
-        def one(index: int) -> tuple[Won, int]:
-            made = with_value(alone, stage_id, param, pushes[index])
-            return _won(made, met, stage_id, pushes[index], lambda share: told(index, share))
-
-        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-            tried = list(pool.map(one, range(len(pushes))))
+        made = [with_value(alone, stage_id, param, push_db) for push_db in pushes]
+        tried = _tried(made, met, stage_id, pushes, late)
         steps, hardest = [won for won, _ in tried], tried[-1][1]
         ends = _ends(with_value(alone, stage_id, param, pushes[-1]), met, stage_id, hardest)
     worth = next(
@@ -140,14 +134,18 @@ def _ends(loud: Recipe, met: Mapping[str, Source], stage_id: str, hardest: int) 
     half = round(0.5 * LONGEST_S * song_rate(loud, met))
     first, last = max(0, hardest - half), min(song_frames(met), hardest + half)
     document = dump_recipe(loud)
-    whole, _ = _won(loud, met, stage_id, 0.0, None, first, last)
-    cuts = []
-    for end in ENDS:
-        cut = {"id": "cut-end", "kind": "filter", "params": end.params}
-        without = parse_recipe({**document, "master": [cut, *document["master"]]})
-        found, _ = _won(without, met, stage_id, 0.0, None, first, last)
-        cuts.append(Cut(f"{end.cut} at {end.at}", found.work_db - whole.work_db, found.lufs - whole.lufs))
-    return cuts
+    without = [
+        parse_recipe(
+            {**document, "master": [{"id": "cut-end", "kind": "filter", "params": end.params}, *document["master"]]}
+        )
+        for end in ENDS
+    ]
+    tried = _tried([loud, *without], met, stage_id, [0.0] * (1 + len(ENDS)), None, first, last)
+    (whole, _), *found = tried
+    return [
+        Cut(f"{end.cut} at {end.at}", won.work_db - whole.work_db, won.lufs - whole.lufs)
+        for end, (won, _) in zip(ENDS, found, strict=True)
+    ]
 
 
 def _end_words(cuts: list[Cut], push_db: float) -> str:
@@ -161,34 +159,83 @@ def _end_words(cuts: list[Cut], push_db: float) -> str:
     return f"at {bare(push_db)} dB of push {' and '.join(found)}"
 
 
-def _won(
-    recipe: Recipe,
+def _tried(
+    recipes: Sequence[Recipe],
     sources: Mapping[str, Source],
     stage_id: str,
-    push_db: float,
-    progress: Progress | None,
+    pushes: Sequence[float],
+    progress: Progress | None = None,
     first: int = 0,
     last: int | None = None,
-) -> tuple[Won, int]:
-    """What a push does to a passage, and the frame where most is taken off."""
-    rate_hz = song_rate(recipe, sources)
+) -> list[tuple[Won, int]]:
+    """What pushes do to a passage, and the frame where each takes off most. All go along together: what comes in is
+    read and weighed once."""
+    rate_hz = song_rate(recipes[0], sources)
     (source,) = sources.values()
-    meter, rows, at = AddedMeter(rate_hz), list[np.ndarray](), first
+    end = song_frames(sources) if last is None else last
+    came = _Came(source, rate_hz, first)
+    trials = [_Trial(recipe, sources, stage_id, first, end) for recipe in recipes]
+    with ThreadPoolExecutor(CORES) as pool:
+        while came.at < end:
+            for _ in pool.map(_Trial.hear, trials, itertools.repeat(came)):
+                pass
+            came.go_on()
+            if progress:
+                progress((came.at - first) / (end - first))
+    return [trial.won(push_db, first) for trial, push_db in zip(trials, pushes, strict=True)]
 
-    def read(part: Slot | Lane) -> None:
-        if part.id == stage_id and isinstance(part, Slot):
-            # what it takes off, and nothing else that meters read
+
+class _Came:
+    """What comes in, weighed by whoever asks for it first."""
+
+    def __init__(self, source: Source, rate_hz: float, first: int) -> None:
+        self.at = first
+        self._source, self._weighing = source, Weighing(k_weighting(rate_hz))
+        self._lock = threading.Lock()
+        self._weighed: Block | None = None
+
+    def weighed(self, frames: int) -> Block:
+        """The present block."""
+        with self._lock:
+            if self._weighed is None:
+                self._weighed = self._weighing.weigh(self._source.read(self.at, frames))
+            return self._weighed
+
+    def go_on(self) -> None:
+        """To the next block."""
+        assert self._weighed is not None
+        self.at, self._weighed = self.at + self._weighed.shape[1], None
+
+
+class _Trial:
+    """One push, and what is heard of it."""
+
+    def __init__(self, recipe: Recipe, sources: Mapping[str, Source], stage_id: str, first: int, last: int) -> None:
+        self._stage_id = stage_id
+        self._meter, self._efforts = AddedMeter(song_rate(recipe, sources)), list[np.ndarray]()
+        self._blocks = render(recipe, sources, first=first, last=last, read=self._read, threads=1)
+
+    def _read(self, part: Slot | Lane) -> None:
+        """What the stage takes off, and nothing else that meters read."""
+        if part.id == self._stage_id and isinstance(part, Slot):
             efforts = part.voice.processor.efforts_db
-            rows.extend(series_db(name, effort_db, 0)[1] for name, effort_db in efforts.items())
+            self._efforts.extend(series_db(name, effort_db, 0)[1] for name, effort_db in efforts.items())
 
-    blocks = render(recipe, sources, first=first, last=last, read=read, progress=progress)
-    for block in blocks:
-        frames = block.shape[1]
-        meter.feed(source.read(at, frames), block)
-        at += frames
-    lufs = meter.integrated_lufs
-    if lufs is None:
-        raise RecipeError("song", "nothing sounds there; choose a song that does")
-    effort = np.concatenate(rows) if rows else np.zeros(1)
-    hardest = first + int(np.argmin(effort)) * METER_HOP
-    return Won(push_db, lufs, float(effort.min()), float(np.quantile(effort, 0.1)), meter.added_db), hardest
+    def hear(self, came: _Came) -> None:
+        """The next block, before and behind."""
+        left = next(self._blocks)
+        self._meter.feed(came.weighed(left.shape[1]), left)
+
+    def won(self, push_db: float, first: int) -> tuple[Won, int]:
+        """What it comes to, and the song frame where most is taken off of a passage from ``first`` on.
+
+        Raises:
+            RecipeError: it is silent.
+        """
+        lufs = self._meter.integrated_lufs
+        if lufs is None:
+            raise RecipeError("song", "nothing sounds there; choose a song that does")
+        effort = np.concatenate(self._efforts) if self._efforts else np.zeros(1)
+        hardest = first + int(np.argmin(effort)) * METER_HOP
+        often_db = float(np.quantile(effort, 0.1))
+        return Won(push_db, lufs, float(effort.min()), often_db, self._meter.added_db), hardest
