@@ -4,16 +4,15 @@ import json
 import subprocess
 import sys
 import time
-from contextlib import closing, contextmanager
-from pathlib import Path
+from contextlib import closing
 
 import numpy as np
 import psutil
 import pytest
 import soundfile
 
-from tests.browser.driving import free_port
 from tests.cli.running import run, run_apart
+from tests.clusters import cluster
 from tests.conftest import RATE_HZ, music, tone, write_wav
 from tin_kettle.core.batch.jobs import load_jobs, parse_jobs
 from tin_kettle.core.batch.made import Hashes, is_made, key_of, note_made, sweep
@@ -130,25 +129,6 @@ def test_what_a_result_was_made_of_names_it(tmp_path):
     (tmp_path / "other.flac.1.part").touch()
     sweep(out)
     assert left_over(tmp_path) == ["other.flac.1.part"]
-
-
-@contextmanager
-def cluster(workers):
-    """A scheduler and its workers, each a process of its own."""
-    command = str(Path(sys.executable).with_name("dask"))
-    address = f"tcp://127.0.0.1:{free_port()}"
-    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
-    host, port = address.removeprefix("tcp://").split(":")
-    line = [command, "scheduler", "--host", host, "--port", port, "--no-dashboard", "--no-jupyter"]
-    started = [subprocess.Popen(line, **quiet)]
-    line = [command, "worker", address, "--nthreads", "1", "--no-nanny", "--no-dashboard"]
-    started += [subprocess.Popen(line, **quiet) for _ in range(workers)]
-    try:
-        yield address, started[1:]
-    finally:
-        for process in started:
-            process.kill()
-            process.wait()
 
 
 def test_a_worker_killed_in_the_middle_costs_nothing(tmp_path):

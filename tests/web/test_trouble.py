@@ -24,7 +24,8 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.songs import list_songs
 from tin_kettle.store.sources import keep_source, load_waveform, receive
 from tin_kettle.web import caretaker
-from tin_kettle.web.jobs import Job, Lane
+from tin_kettle.web.jobs import Job
+from tin_kettle.web.own_process import OwnProcess
 from tin_kettle.web.session import Session
 from tin_kettle.web.surveys import names_to_keep
 
@@ -90,7 +91,7 @@ def test_a_job_whose_owner_fails_does_not_end_the_lane(library, tmp_path, wav):
     def fail(_job):
         raise RuntimeError("the owner is confused")
 
-    lane, noted = Lane(), threading.Event()
+    lane, noted = OwnProcess(), threading.Event()
     jobs = [Job(1, task, fail), Job(2, task, lambda _job: noted.set())]
     for job in jobs:
         lane.start(job)

@@ -11,6 +11,7 @@ from pathlib import Path
 import click
 import platformdirs
 
+from tin_kettle.core.batch.cluster import reach
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.backup import restore as restore_copy
 from tin_kettle.store.database import Library
@@ -38,9 +39,20 @@ def demo(port: int, home: Path | None) -> None:
 @click.option("--name", "names", multiple=True, help="A name of this machine that the bench may be opened under.")
 @click.option("--cert", type=click.Path(path_type=Path), help="Certificate (PEM) for HTTPS; with --key.")
 @click.option("--key", type=click.Path(path_type=Path), help="Private key (PEM) for HTTPS; with --cert.")
-def serve(host: str, port: int, home: Path | None, names: tuple[str, ...], cert: Path | None, key: Path | None) -> None:
+@click.option("--scheduler", metavar="ADDRESS", help="A Dask cluster for surveys and prints, such as tcp://host:8786.")
+def serve(
+    host: str,
+    port: int,
+    home: Path | None,
+    names: tuple[str, ...],
+    cert: Path | None,
+    key: Path | None,
+    scheduler: str | None,
+) -> None:
     """Start on your own library."""
     _check_port(host, port)
+    if scheduler is not None:
+        reach(scheduler)
     certificate, private_key = _certificate(cert, key)
     own = {host, socket.gethostname(), f"{socket.gethostname()}.local", *names}
     access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
@@ -49,6 +61,7 @@ def serve(host: str, port: int, home: Path | None, names: tuple[str, ...], cert:
         host,
         port,
         Door(access_key, frozenset(name.lower() for name in own), certificate, private_key),
+        scheduler,
     )
 
 
@@ -97,7 +110,7 @@ def _is_loopback(host: str) -> bool:
         return host == "localhost"
 
 
-def _run(library: Library, host: str, port: int, door: Door) -> None:
+def _run(library: Library, host: str, port: int, door: Door, scheduler: str | None = None) -> None:
     from tin_kettle.web.server import Server  # noqa: PLC0415  no other command needs what it loads
 
-    Server(library, host, port, door).run()
+    Server(library, host, port, door, scheduler).run()

@@ -37,14 +37,16 @@ from tin_kettle.web import (
     versions,
 )
 from tin_kettle.web.asked import Id, Orjson
+from tin_kettle.web.cluster import Cluster
 from tin_kettle.web.context import Context
 from tin_kettle.web.converting import Converted
 from tin_kettle.web.guard import Door, guard
-from tin_kettle.web.jobs import Jobs
+from tin_kettle.web.jobs import Jobs, Lane
 from tin_kettle.web.left import Left
 from tin_kettle.web.mastered import Mastered
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.opened import Opened
+from tin_kettle.web.own_process import OwnProcess
 from tin_kettle.web.surveys import Surveys
 from tin_kettle.web.trying import Trials
 from tin_kettle.web.words import in_words
@@ -78,8 +80,12 @@ RESOURCES = (
 )
 
 
-def create_app(library: Library, door: Door | None = None) -> Flask:
-    """The server for a library; without a door for this machine alone."""
+def create_app(library: Library, door: Door | None = None, scheduler: str | None = None) -> Flask:
+    """The server for a library; without a door for this machine alone.
+
+    Args:
+        scheduler: of a Dask cluster that does the whole-song work; None leaves it to processes of this machine.
+    """
     app = Flask(__name__, static_folder=None)
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": PING_S, "max_message_size": MOST_MESSAGE_BYTES}
     app.json = Orjson(app)
@@ -88,7 +94,7 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
     settle_deliveries(library)
     opened = Opened()
     app.extensions["tin_kettle"] = Context(
-        library, Jobs(), opened, Converted(opened), Surveys(), Trials(), Mastered(), Left(), {}, {}
+        library, Jobs(_lanes(scheduler)), opened, Converted(opened), Surveys(), Trials(), Mastered(), Left(), {}, {}
     )
     guard(app, door or Door())
     for module in RESOURCES:
@@ -110,6 +116,12 @@ def create_app(library: Library, door: Door | None = None) -> Flask:
         return send_from_directory(STATIC / "assets", name, max_age=365 * 24 * 3600)
 
     return app
+
+
+def _lanes(scheduler: str | None) -> dict[str, Lane]:
+    """Each kind of work has a process of its own, so that none waits for another."""
+    cluster = Cluster(scheduler) if scheduler else None
+    return {name: cluster or OwnProcess() for name in ("survey", "print", "trial")}
 
 
 _CODES: tuple[tuple[type[Exception], int], ...] = (

@@ -1,18 +1,14 @@
-"""Whole-song work in processes of their own, at low priority: it never shares a lock with the ear."""
+"""Whole-song work: what is asked for, where it is done, and what became of it."""
 
 from __future__ import annotations
 
-import contextlib
 import itertools
-import json
 import logging
-import subprocess
-import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 from tin_kettle.core.errors import StorageError
 
@@ -49,96 +45,23 @@ class Job:
         return self.state in ("done", "failed", "stopped")
 
 
-class Lane:
-    """One worker process that does one job after the other; it is started with the first.
-
-    Jobs belong to the process they were given to: what one takes with it when it dies is given to the next, once.
-    """
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._process: subprocess.Popen[str] | None = None
-        self._jobs: dict[int, Job] = {}
+class Lane(Protocol):
+    """Where jobs are done."""
 
     def start(self, job: Job) -> None:
-        with self._lock:
-            self._give(job)
-
-    def _give(self, job: Job) -> None:
-        if self._process is None or self._process.poll() is not None:
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "tin_kettle.web.worker"],
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                text=True,
-                bufsize=1,
-            )
-            self._jobs = {}
-            threading.Thread(target=self._listen, args=(self._process, self._jobs), daemon=True).start()
-        self._jobs[job.id] = job
-        self._say({"id": job.id, **job.task})
+        """Begin a job, or let it wait for those before; :func:`end` is called when it is over."""
+        ...
 
     def stop(self, job: Job) -> None:
         """Ask a job to end; it is told as stopped when it has."""
-        with self._lock:
-            job.unwanted = True
-            if job.id in self._jobs:
-                self._say({"stop": job.id})
+        ...
 
-    def _say(self, message: dict[str, Any]) -> None:
-        assert self._process is not None and self._process.stdin is not None
-        # when the process is gone, its listener takes care of the jobs
-        with contextlib.suppress(BrokenPipeError):
-            self._process.stdin.write(json.dumps(message) + "\n")
 
-    def _listen(self, process: subprocess.Popen[str], jobs: dict[int, Job]) -> None:
-        assert process.stdout is not None
-        for line in process.stdout:
-            try:
-                self._hear(json.loads(line), jobs)
-            except Exception:  # noqa: BLE001  whatever one job brings up, the others are heard
-                _log.exception("a job's message was not understood: %.200s", line)
-        process.wait()
-        process.stdout.close()
-        with self._lock:
-            # nobody gives it more: it is known to be gone
-            assert process.stdin is not None
-            with contextlib.suppress(BrokenPipeError):
-                process.stdin.close()
-            lost = list(jobs.values())
-            jobs.clear()
-        for job in lost:
-            self._lost(job, process.returncode)
-
-    def _lost(self, job: Job, code: int) -> None:
-        if job.unwanted:
-            self._end(job, "stopped")
-        elif job.lives == 0:
-            self._end(job, "failed", problem=f"the work ended twice before it was done (code {code}); try again")
-        else:
-            job.lives -= 1
-            try:
-                self.start(job)
-            except OSError as problem:
-                self._end(job, "failed", problem=f"no process could be started ({problem.strerror}); try again")
-
-    def _hear(self, said: dict[str, Any], jobs: dict[int, Job]) -> None:
-        with self._lock:
-            job = jobs.get(said["id"])
-        if job is None:
-            return
-        if "progress" in said:
-            job.state, job.progress = "running", said["progress"]
-            return
-        with self._lock:
-            del jobs[job.id]
-        self._end(job, said["state"], said.get("result"), said.get("problem"))
-
-    @staticmethod
-    def _end(job: Job, state: State, result: dict[str, Any] | None = None, problem: str | None = None) -> None:
-        job.result, job.problem = result, problem
-        # beside the lane: where the disk is full, noting it waits for room, and the next job does not
-        threading.Thread(target=_note, args=(job, state), daemon=True).start()
+def end(job: Job, state: State, result: dict[str, Any] | None = None, problem: str | None = None) -> None:
+    """Tell what became of a job."""
+    job.result, job.problem = result, problem
+    # beside the lane: where the disk is full, noting it waits for room, and the next job does not
+    threading.Thread(target=_note, args=(job, state), daemon=True).start()
 
 
 def _note(job: Job, state: State) -> None:
@@ -161,14 +84,18 @@ def _note(job: Job, state: State) -> None:
 
 
 class Jobs:
-    """Surveys, prints and trials, each on a lane of their own, so that none waits for another."""
+    """Surveys, prints and trials.
 
-    def __init__(self) -> None:
+    Args:
+        lanes: where each of the three is done.
+    """
+
+    def __init__(self, lanes: Mapping[str, Lane]) -> None:
         self._numbers = itertools.count(1)
-        self._lanes = {"survey": Lane(), "print": Lane(), "trial": Lane()}
+        self._lanes = lanes
 
     def start(self, lane: str, task: dict[str, Any], finished: Callable[[Job], None] = lambda _job: None) -> Job:
-        """Begin a task of :mod:`tin_kettle.web.worker`: its ``do`` where that is not the lane's own name.
+        """Begin a task of :mod:`tin_kettle.web.tasks`: its ``do`` where that is not the lane's own name.
 
         ``finished`` is called from another thread.
         """

@@ -26,8 +26,8 @@ SWITCH_S = 0.001
 class Server(BaseApplication):  # type: ignore[misc]
     """gunicorn with one worker: the streams live in its memory, and each listener holds a thread."""
 
-    def __init__(self, library: Library, host: str, port: int, door: Door) -> None:
-        self._library, self._door = library, door
+    def __init__(self, library: Library, host: str, port: int, door: Door, scheduler: str | None = None) -> None:
+        self._library, self._door, self._scheduler = library, door, scheduler
         shown = f"[{host}]" if ":" in host else host
         self._options: dict[str, Any] = {
             "bind": f"{shown}:{port}",
@@ -52,7 +52,7 @@ class Server(BaseApplication):  # type: ignore[misc]
                 self.cfg.set(name, value)
 
     def load(self) -> Any:
-        return create_app(self._library, self._door)
+        return create_app(self._library, self._door, self._scheduler)
 
 
 def _begin(library: Library) -> None:

@@ -2,26 +2,20 @@
 
 from __future__ import annotations
 
-import os
-import socket
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from tin_kettle.core.batch.cluster import MEMORY, TRIES, connect, own_workers
 from tin_kettle.core.batch.doing import problem_of
 from tin_kettle.core.batch.jobs import Job, Jobs
 from tin_kettle.core.batch.made import Hashes, is_made, key_of, note_made, sweep
-from tin_kettle.core.errors import KettleError
 
-MEMORY = "1GiB"
-"""Of a worker on this machine: one that needs more is begun anew, and its job with it."""
 AT_ONCE = 4
 """Jobs that are handed out for each worker: enough that none waits, few enough that thousands cost nothing."""
-TRIES = 3
-REACH_S = 10
 
 Progress = Callable[[int, int], None]
 """Told how many jobs are through, and of how many."""
@@ -90,50 +84,8 @@ def run_batch(
     return outcome
 
 
-@contextmanager
-def _cluster(workers: int | None, scheduler: str | None) -> Iterator[Any]:
-    # only a batch needs it, and it takes a second to load
-    import dask  # noqa: PLC0415
-    from distributed import Client, LocalCluster  # noqa: PLC0415
-
-    settings = {
-        "distributed.scheduler.allowed-failures": TRIES,
-        "distributed.worker.daemon": False,
-        "distributed.admin.log-format": "%(message)s",
-        "logging": {"distributed": "critical"},
-    }
-    with dask.config.set(settings):
-        if scheduler is not None:
-            _reach(scheduler)
-            try:
-                with Client(scheduler, timeout=REACH_S, set_as_default=False) as client:
-                    yield client
-            except (OSError, TimeoutError, ValueError) as away:
-                raise KettleError(f"no scheduler answers at '{scheduler}' ({away}); see to its address") from None
-            return
-        with (
-            LocalCluster(
-                n_workers=workers or os.cpu_count() or 1,
-                threads_per_worker=1,
-                processes=True,
-                memory_limit=MEMORY,
-                dashboard_address=None,
-                silence_logs="CRITICAL",
-            ) as cluster,
-            Client(cluster, set_as_default=False) as client,
-        ):
-            yield client
-
-
-def _reach(address: str) -> None:
-    """Knock first: the library asks on for a minute where nobody is."""
-    host, _, port = address.rpartition("://")[2].rpartition(":")
-    try:
-        socket.create_connection((host.strip("[]"), int(port)), REACH_S).close()
-    except (OSError, ValueError) as away:
-        raise KettleError(
-            f"no scheduler answers at '{address}' ({away}); give one such as tcp://host:8786, and see that it runs"
-        ) from None
+def _cluster(workers: int | None, scheduler: str | None) -> AbstractContextManager[Any]:
+    return own_workers(workers) if scheduler is None else connect(scheduler)
 
 
 def _run(client: Any, missing: list[tuple[Job, str]], folder: Path) -> Iterator[tuple[Job, str, str | None]]:

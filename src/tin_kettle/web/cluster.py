@@ -1,0 +1,104 @@
+"""Whole-song work on a Dask cluster, whose workers see the library under the same path."""
+
+from __future__ import annotations
+
+import threading
+import time
+import uuid
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from tin_kettle.core.batch.cluster import TRIES, connect
+from tin_kettle.core.errors import Cancelled, KettleError
+from tin_kettle.web.jobs import Job, Lane, end
+from tin_kettle.web.tasks import Task, ending
+
+REPORT_S = 0.5
+
+
+@dataclass(frozen=True)
+class _Given:
+    job: Job
+    future: Any
+    unwanted: Any
+
+
+class Cluster(Lane):
+    """Workers that do as many jobs at a time as there are of them; one that dies leaves its job to another.
+
+    Args:
+        scheduler: its address. It is called when the first job is given.
+    """
+
+    def __init__(self, scheduler: str) -> None:
+        self._scheduler = scheduler
+        self._lock = threading.Lock()
+        self._given: dict[str, _Given] = {}
+
+    @cached_property
+    def _client(self) -> Any:
+        return connect(self._scheduler)
+
+    def start(self, job: Job) -> None:
+        from distributed import Event  # noqa: PLC0415  only a cluster needs it
+
+        topic = f"tin-kettle-{uuid.uuid4().hex}"
+        try:
+            with self._lock:
+                client = self._client
+            client.subscribe_topic(topic, lambda event: _heard(job, event[1]))
+            unwanted = Event(topic, client=client)
+            future = client.submit(_do, job.task, topic, pure=False, retries=TRIES)
+        except (KettleError, OSError, TimeoutError) as away:
+            end(job, "failed", problem=f"{away}; try again when the cluster is there")
+            return
+        with self._lock:
+            self._given[topic] = _Given(job, future, unwanted)
+        future.add_done_callback(lambda _future: self._done(topic))
+
+    def stop(self, job: Job) -> None:
+        job.unwanted = True
+        with self._lock:
+            given = next((given for given in self._given.values() if given.job is job), None)
+        if given is None:
+            return
+        # who has begun it looks for the event, and whoever has not never does
+        given.unwanted.set()
+        if job.state == "waiting":
+            given.future.cancel()
+
+    def _done(self, topic: str) -> None:
+        with self._lock:
+            given = self._given.pop(topic)
+        self._client.unsubscribe_topic(topic)
+        job, future = given.job, given.future
+        if future.status != "finished" and job.unwanted:
+            end(job, "stopped")
+        elif future.status != "finished":
+            end(job, "failed", problem="the cluster lost this work; see that it runs, and try again")
+        else:
+            told = future.result()
+            end(job, told["state"], told.get("result"), told.get("problem"))
+
+
+def _heard(job: Job, share: float) -> None:
+    if not job.ended:
+        job.state, job.progress = "running", share
+
+
+def _do(task: Task, topic: str) -> dict[str, Any]:
+    """On a worker: do a task, tell how far it is, and stop when nobody wants it any more."""
+    from distributed import Event, get_worker  # noqa: PLC0415  only a cluster needs it
+
+    worker, unwanted, last = get_worker(), Event(topic), 0.0
+
+    def progress(share: float) -> None:
+        nonlocal last
+        if time.monotonic() - last > REPORT_S:
+            last = time.monotonic()
+            worker.log_event(topic, round(share, 4))
+            if unwanted.is_set():
+                raise Cancelled("stopped")
+
+    return ending(task, progress)
