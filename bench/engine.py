@@ -117,8 +117,11 @@ BY_FREQUENCY = [
 ]
 NINE = [*BY_FREQUENCY, STAGES["saturator, soft, 4×"], STAGES["limiter, true peak"]]
 CHAINS = {
-    "filter, equalizer 6, compressor, band dynamics 4, dynamic equalizer 4, tamer": (BY_FREQUENCY, "≥ 30× real time"),
-    "the same with saturator, limiter and a loudness meter": (NINE, "≤ 140 BASE, ≥ 25× real time"),
+    "filter, equalizer 6, compressor, band dynamics 4, dynamic equalizer 4, tamer": (
+        BY_FREQUENCY,
+        ("", "≥ 30× real time"),
+    ),
+    "the same with saturator, limiter and a loudness meter": (NINE, ("≤ 140 BASE", "≥ 25× real time")),
 }
 SHORT_CHAIN = [STAGES[name] for name in list(STAGES)[:3]]
 
@@ -278,17 +281,24 @@ def rows(base: Callable[[], float], folder: str) -> Iterator[tuple[str, str, str
     ):
         more = [100 * (ridden_share(size, rides(moved)) - 1) for size in (BLOCK, LIVE_BLOCK)]
         yield f"ridden: {what}, in blocks of 8192, of 1024", f"{more[0]:.0f} %, {more[1]:.0f} % more", goal
+    minute = ArraySource(music(60.0) * 0.5, RATE_HZ)
     for what, (stages, goal) in CHAINS.items():
         before_s = base()
         took_s = per_frame_s(stages) + (metered_s() if stages is NINE else 0.0)
         cost = 2.0 * took_s / (before_s + base())
-        yield f"{what}: one thread", f"{cost:.0f} BASE, {1.0 / (took_s * RATE_HZ):.0f}× real time", goal
+        yield f"{what}: one thread", f"{cost:.0f} BASE, {1.0 / (took_s * RATE_HZ):.0f}× real time", goal[0]
+        rendered_s = best_s(lambda stages=stages: sum(1 for _ in render(recipe_of(*stages), {"mix": minute})), 3)
+        yield f"{what}: rendered on both cores", f"{60.0 / rendered_s:.0f}× real time", goal[1]
     yield "64 kept moments, linear phase at 192 kHz", f"{kept_mb():.0f} MB a road", "≤ 64 MB"
     for name, stage in SLOW.items():
         yield f"seek with {name}, to the first block", f"{seek_ms(stage):.0f} ms", "300 ms to sound"
     source = ArraySource(music(SONG_S) * 0.5, RATE_HZ)
     took_s = best_s(lambda: sum(1 for _ in render(recipe_of(*SHORT_CHAIN), {"mix": source})), 2)
-    yield "filter + compressor + limiter, 3 minutes, one thread", f"{SONG_S / took_s:.0f}× real time", "≥ 40×"
+    yield (
+        "filter + compressor + limiter, 3 minutes, rendered on both cores",
+        f"{SONG_S / took_s:.0f}× real time",
+        "≥ 40×",
+    )
     took_s = best_s(lambda: survey_song(recipe_of(*SHORT_CHAIN), {"mix": source}), 2)
     yield "the survey of the same", f"{SONG_S / took_s:.0f}× real time", "≥ 45× (3 minutes in 4 s)"
     yield "memory of printing 3 minutes", f"{memory_mb(folder, 180):.0f} MB", "≤ 500 MB"

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tin_kettle.core.deliver.making import Made, make_file, settings_of
-from tin_kettle.core.deliver.printing import print_extent, print_song
+from tin_kettle.core.deliver.printing import PrintSettings, print_extent, print_song
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading
-from tin_kettle.core.engine.offline import Progress
+from tin_kettle.core.engine.offline import CORES, Progress
 from tin_kettle.core.engine.source import FileSource, Part, Silence, Source, opened
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.record.document import SongLaid
@@ -45,12 +45,14 @@ def make_delivery(
     spec: Spec,
     heading: Heading,
     progress: Progress = lambda _share: None,
+    threads: int = CORES,
 ) -> tuple[Made, Starts | None]:
     """Make the file of one song by a spec, or of the whole record, with where its songs begin in it.
 
     Args:
         songs: all of the record, in order.
         number: the song's place from 0; None for the whole.
+        threads: that render.
 
     Raises:
         KettleError: the sources, a recipe or the format are refused, or the songs' rates differ where they are joined.
@@ -59,20 +61,20 @@ def make_delivery(
     if number is not None and spec.files == "songs":
         song = songs[number]
         with opened(song.files) as sources:
-            return make_file(song.recipe, sources, path, spec, song.laid, heading, progress), None
-    with _joined(songs, number, path, spec, lambda share: progress(MASTERING * share)) as record:
+            return make_file(song.recipe, sources, path, spec, song.laid, heading, progress, threads), None
+    with _joined(songs, number, path, spec, lambda share: progress(MASTERING * share), threads) as record:
         plain, source = empty_recipe(), Part(record, *_span(record, number))
 
         def told(share: float) -> None:
             progress(MASTERING + (1.0 - MASTERING) * share)
 
-        made = make_file(plain, {plain.buses[0].id: source}, path, spec, SongLaid(), heading, told)
+        made = make_file(plain, {plain.buses[0].id: source}, path, spec, SongLaid(), heading, told, threads)
         return made, Starts(record.starts, record.rate_hz) if number is None else None
 
 
 @contextmanager
 def _joined(
-    songs: Sequence[SongParts], number: int | None, path: Path, spec: Spec, progress: Progress
+    songs: Sequence[SongParts], number: int | None, path: Path, spec: Spec, progress: Progress, threads: int
 ) -> Iterator[RecordSource]:
     """The record of songs printed as floats beside ``path``, each at its level, at the spec's rate and ceiling.
 
@@ -82,7 +84,7 @@ def _joined(
         extents = []
         for song in songs:
             with opened(song.files) as sources:
-                extents.append(print_extent(song.recipe, sources, settings_of(spec, song.laid)))
+                extents.append(print_extent(song.recipe, sources, settings_of(spec, song.laid, threads)))
         gaps = [SongLaid(gap_s=song.laid.gap_s) for song in songs]
         printed: list[Source] = [Silence(frames, rate_hz) for frames, rate_hz in extents]
         planned = RecordSource(list(zip(printed, gaps, strict=True)))
@@ -95,7 +97,7 @@ def _joined(
             def told(share: float, done: int = done) -> None:
                 progress((done + share) / len(needed))
 
-            _print(songs[n], beside, spec, told)
+            _print(songs[n], beside, settings_of(spec, songs[n].laid, threads, as_floats=True), told)
             printed[n] = source = FileSource(beside)
             stack.callback(source.close)
         yield RecordSource(list(zip(printed, gaps, strict=True)))
@@ -108,7 +110,6 @@ def _span(record: RecordSource, number: int | None) -> tuple[int, int]:
     return record.starts[number], [*record.starts[1:], record.frames][number]
 
 
-def _print(song: SongParts, path: Path, spec: Spec, progress: Progress) -> None:
-    settings = settings_of(spec, song.laid, as_floats=True)
+def _print(song: SongParts, path: Path, settings: PrintSettings, progress: Progress) -> None:
     with opened(song.files) as sources:
         print_song(song.recipe, sources, path, settings, progress)

@@ -15,7 +15,7 @@ from tin_kettle.core.deliver.ogg import with_steady_serial
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading, write_tags
-from tin_kettle.core.engine.offline import Progress
+from tin_kettle.core.engine.offline import CORES, Progress
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.song import Measures
 from tin_kettle.core.recipe.model import Recipe
@@ -51,6 +51,7 @@ def make_file(
     laid: SongLaid,
     heading: Heading,
     progress: Progress | None = None,
+    threads: int = CORES,
 ) -> Made:
     """Make a file as a spec asks for it; the same bytes on any day.
 
@@ -63,7 +64,7 @@ def make_file(
         if progress:
             progress(share)
 
-    printed = print_song(recipe, sources, path, settings_of(spec, laid), lambda share: told(PRINTING * share))
+    printed = print_song(recipe, sources, path, settings_of(spec, laid, threads), lambda share: told(PRINTING * share))
     if spec.container == "bwf":
         title = f"{heading.artist} - {heading.title}" if heading.artist else heading.title
         add_chunk(path, bext_chunk(title, ORIGINATOR, heading.date or "", printed.measures))
@@ -76,11 +77,12 @@ def make_file(
         return Made(hashlib.file_digest(file, "sha256").hexdigest(), checks, measures)
 
 
-def settings_of(spec: Spec, laid: SongLaid, as_floats: bool = False) -> PrintSettings:
+def settings_of(spec: Spec, laid: SongLaid, threads: int, as_floats: bool = False) -> PrintSettings:
     """How a song is printed by a spec; with ``as_floats`` into a file that is read again, and as long."""
     floats = as_floats or spec.container in LOSSY or spec.bits == "32f"
     return PrintSettings(
         bits="32f" if floats else "16" if spec.bits == 16 else "24",
+        threads=threads,
         rate_hz=spec.rate_hz,
         dither=spec.dither,
         band_limit=spec.band_limit,
