@@ -71,8 +71,9 @@ def render(
 ) -> Iterator[Block]:
     """Blocks of the mastered song, (2, frames), aligned to the sources: from frame ``first`` up to ``last``, its end.
 
-    The samples depend neither on ``block_frames`` nor on ``threads``. A ``graph`` made for the recipe may be given, and
-    ``read`` looks at each of its parts after every block that it heard, also while it is still filling its delay.
+    The samples depend neither on ``block_frames`` nor on ``threads``; what is done in the server takes one, and leaves
+    the other cores to the ear. A ``graph`` made for the recipe may be given, and ``read`` looks at each of its parts
+    after every block that it heard, also while it is still filling its delay.
     """
     rate_hz = song_rate(recipe, sources)
     graph = graph or Graph(recipe, rate_hz)

@@ -20,7 +20,7 @@ def render_passage(recipe: Recipe, sources: Mapping[str, Source], start: int, en
     """A short passage as received and through the recipe that heard what came before it, each (2, frames)."""
     rate_hz = next(iter(sources.values())).rate_hz
     early = early_frames(recipe, rate_hz, start)
-    after = np.concatenate(list(render(recipe, sources, first=start - early, last=end)), axis=1)[:, early:]
+    after = np.concatenate(list(render(recipe, sources, first=start - early, last=end, threads=1)), axis=1)[:, early:]
     before = np.add.reduce([source.read(start, end - start) for source in sources.values()])
     return np.asarray(before), after
 

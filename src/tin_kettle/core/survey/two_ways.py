@@ -154,7 +154,7 @@ def _played(
         if part.id == stage_id and part.reading is not None:
             series.add(part.reading)
 
-    blocks = list(render(recipe, sources, first=start, last=end, graph=graph, read=read))
+    blocks = list(render(recipe, sources, first=start, last=end, graph=graph, read=read, threads=1))
     hops = -(-(end - start) // METER_HOP)
     gain_db = series.between(0, hops).get("effort_db", np.zeros(hops))
     return np.concatenate(blocks, axis=1), gain_db

@@ -48,7 +48,7 @@ def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: 
         if part.id == stage_id and isinstance(part, Slot) and part.detector is not None:
             parts.append(part.detector)
 
-    for _ in render(recipe, sources, first=start, last=end, read=read):
+    for _ in render(recipe, sources, first=start, last=end, read=read, threads=1):
         pass
     return np.concatenate(parts, axis=1)
 
@@ -98,6 +98,6 @@ def makeup_gain_db(recipe: Recipe, stage_id: str, sources: Mapping[str, Source],
 
 def _lufs(recipe: Recipe, sources: Mapping[str, Source], start: int, end: int) -> float | None:
     meter = LoudnessMeter(song_rate(recipe, sources))
-    for block in render(recipe, sources, first=start, last=end):
+    for block in render(recipe, sources, first=start, last=end, threads=1):
         meter.feed(block)
     return integrated_lufs(stereo_energy(meter.slots()))
