@@ -3,6 +3,8 @@ PY := .venv/bin/python
 UV := .venv/bin/uv
 STATIC := src/tin_kettle/web/static/index.html
 PORT ?= 8360
+# packages go into .venv, whatever environment the shell is in
+unexport VIRTUAL_ENV CONDA_PREFIX
 
 .PHONY: setup demo test check attack bench screenshots lock types build dev
 
