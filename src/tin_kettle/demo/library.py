@@ -124,4 +124,5 @@ if __name__ == "__main__":
     os.nice(15)
     filled = Library(Path(sys.argv[1]))
     with telling(filled) as tell:
+        tell("the rest of the demo record is being made")
         fill_rest(filled, tell)
