@@ -50,7 +50,7 @@ def make_delivery(
     """Make the file of one song by a spec, or of the whole record, with where its songs begin in it.
 
     Args:
-        songs: all of the record, in order.
+        songs: all of the record, in order; where the spec makes files of songs alone, the one is enough.
         number: the song's place from 0; None for the whole.
         threads: that render.
 
