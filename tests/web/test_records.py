@@ -170,13 +170,14 @@ def test_a_cover_is_in_what_is_delivered_and_is_taken_off_again(client, record):
     assert changed(client, record, "a cover", lambda state: state.update(cover=cover)).get_json()["cover"] == cover
     song = client.get(f"/api/records/{record}").get_json()["songs"][0]["id"]
     url = f"/api/records/{record}/deliveries"
-    client.post(url, json={"cells": [{"song": song, "spec": "Streaming"}]})
-    (row,) = until(lambda: client.get(url).get_json(), lambda rows: rows[0]["state"] != "running")
+    client.post(url, json={"cells": [{"song": song, "spec": "Streaming"}, {"song": song, "spec": "CD-rate master"}]})
+    row, _ = until(lambda: client.get(url).get_json(), lambda rows: all(row["state"] == "done" for row in rows))
     with client.get(f"/api/deliveries/{row['id']}/file") as answer:
         assert flac.FLAC(io.BytesIO(answer.data)).pictures[0].data == picture
     undone = client.post(f"/api/records/{record}/undo", json={}).get_json()
     assert undone["cover"] is None
-    assert client.get(url).get_json()[0]["changed"], "it would have no cover now"
+    # the one would have no cover now, the other cannot hold any
+    assert [row["changed"] for row in client.get(url).get_json()] == [True, False]
 
 
 def test_a_cover_that_is_none_is_refused(client, record):

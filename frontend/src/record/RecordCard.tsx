@@ -22,7 +22,7 @@ export function RecordCard({ record, onChange }: Props) {
       <Popover.Portal>
         <Popover.Content
           aria-label="Date, UPC and cover"
-          className="menu flex w-[250px] flex-col gap-2 p-3!"
+          className="menu flex w-[310px] flex-col gap-2 p-3!"
           side="bottom"
           align="start"
           sideOffset={2}
@@ -67,11 +67,15 @@ function Cover({ cover, onCover }: { cover: string | null; onCover: (cover: stri
       ) : (
         <span className="cap">PNG or JPEG</span>
       )}
-      <button type="button" className="plain ml-auto" onClick={() => chooser.current?.click()}>
+      <button
+        type="button"
+        className="plain ml-auto whitespace-nowrap"
+        onClick={() => chooser.current?.click()}
+      >
         {cover ? "another …" : "choose …"}
       </button>
       {cover && (
-        <button type="button" className="plain" onClick={() => onCover(null)}>
+        <button type="button" className="plain whitespace-nowrap" onClick={() => onCover(null)}>
           take off
         </button>
       )}

@@ -14,7 +14,7 @@ from pydantic import Field
 from tin_kettle.core.deliver.checking import Check
 from tin_kettle.core.deliver.delivery import file_name, headings_of
 from tin_kettle.core.deliver.spec import Spec
-from tin_kettle.core.deliver.tags import Heading
+from tin_kettle.core.deliver.tags import Heading, holds_tags
 from tin_kettle.core.errors import KettleError, LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import deliveries as kept
@@ -106,7 +106,8 @@ def content(state: RecordState, song: KeptSong | None, spec: Spec) -> str:
         for one in _needed(state, song, spec)
     ]
     heading = asdict(_heading(state, song, spec))
-    told = json.dumps([songs, heading, state.cover, spec.model_dump(mode="json")], sort_keys=True)
+    cover = state.cover if spec.tags and holds_tags(spec.container) else None
+    told = json.dumps([songs, heading, cover, spec.model_dump(mode="json")], sort_keys=True)
     return hashlib.sha256(told.encode()).hexdigest()
 
 

@@ -63,6 +63,11 @@ def cover_type(cover: bytes) -> str:
     raise RecordError("$.cover", "is neither PNG nor JPEG; name a picture of one of these kinds")
 
 
+def holds_tags(container: Container) -> bool:
+    """Whether a file of this container can say what it is."""
+    return container in _WRITERS
+
+
 def write_tags(path: Path, container: Container, heading: Heading) -> None:
     """Say in a file what it is, where its container can: WAV, Broadcast WAV and RF64 say it in their names alone."""
     write = _WRITERS.get(container)
