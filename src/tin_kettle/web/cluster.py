@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 import time
 import uuid
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 from tin_kettle.core.batch.cluster import TRIES, connect
@@ -20,6 +20,7 @@ REPORT_S = 0.5
 @dataclass(frozen=True)
 class _Given:
     job: Job
+    client: Any
     future: Any
     unwanted: Any
 
@@ -28,25 +29,27 @@ class Cluster(Lane):
     """Workers that do as many jobs at a time as there are of them; one that dies leaves its job to another.
 
     Args:
-        scheduler: its address. It is called when the first job is given.
+        scheduler: its address. It is called when a job is given and nobody is on the line.
     """
 
     def __init__(self, scheduler: str) -> None:
         self._scheduler = scheduler
         self._lock = threading.Lock()
+        self._client: Any = None
         self._given: dict[str, _Given] = {}
 
-    @cached_property
-    def _client(self) -> Any:
-        return connect(self._scheduler)
+    def _called(self) -> Any:
+        with self._lock:
+            if self._client is None or self._client.status != "running":
+                self._client = connect(self._scheduler)
+            return self._client
 
     def start(self, job: Job) -> None:
         from distributed import Event  # noqa: PLC0415  only a cluster needs it
 
         topic = f"tin-kettle-{uuid.uuid4().hex}"
         try:
-            with self._lock:
-                client = self._client
+            client = self._called()
             client.subscribe_topic(topic, lambda event: _heard(job, event[1]))
             unwanted = Event(topic, client=client)
             future = client.submit(_do, job.task, topic, pure=False, retries=TRIES)
@@ -54,7 +57,7 @@ class Cluster(Lane):
             end(job, "failed", problem=f"{away}; try again when the cluster is there")
             return
         with self._lock:
-            self._given[topic] = _Given(job, future, unwanted)
+            self._given[topic] = _Given(job, client, future, unwanted)
         future.add_done_callback(lambda _future: self._done(topic))
 
     def stop(self, job: Job) -> None:
@@ -63,15 +66,16 @@ class Cluster(Lane):
             given = next((given for given in self._given.values() if given.job is job), None)
         if given is None:
             return
-        # who has begun it looks for the event, and whoever has not never does
-        given.unwanted.set()
-        if job.state == "waiting":
-            given.future.cancel()
+        # where the cluster is gone, the work ends by that
+        with contextlib.suppress(OSError, TimeoutError):
+            # who has begun it looks for the event, and whoever has not never does
+            given.unwanted.set()
+            if job.state == "waiting":
+                given.future.cancel()
 
     def _done(self, topic: str) -> None:
         with self._lock:
             given = self._given.pop(topic)
-        self._client.unsubscribe_topic(topic)
         job, future = given.job, given.future
         if future.status != "finished" and job.unwanted:
             end(job, "stopped")
@@ -80,6 +84,8 @@ class Cluster(Lane):
         else:
             told = future.result()
             end(job, told["state"], told.get("result"), told.get("problem"))
+        with contextlib.suppress(OSError, TimeoutError):
+            given.client.unsubscribe_topic(topic)
 
 
 def _heard(job: Job, share: float) -> None:

@@ -18,9 +18,6 @@ from tin_kettle.core.recipe.reading import load_recipe
 from tin_kettle.core.survey.report import report
 from tin_kettle.core.survey.survey import survey_song
 
-ONE = 1
-"""Thread for a job: the others of its machine have jobs of their own."""
-
 
 def files_of(job: Job, folder: Path) -> dict[str, Path]:
     """Bus → file of what a job reads; a lone source has no bus yet and is called by nothing."""
@@ -46,7 +43,8 @@ def do(job: Job, folder: Path) -> None:
     recipe = load_recipe(folder / job.recipe)
     with opened(_of_buses(recipe, files)) as sources:
         if isinstance(job, Survey):
-            now, received = (survey_song(one, sources, threads=ONE) for one in (recipe, recipe.as_received()))
+            # one thread a job: the others of its machine have jobs of their own
+            now, received = (survey_song(one, sources, threads=1) for one in (recipe, recipe.as_received()))
             _write(out, report(recipe, now, received))
         else:
             print_song(recipe, sources, out, _settings(job))
@@ -87,7 +85,7 @@ def _settings(job: Render) -> PrintSettings:
         from_s=job.from_s,
         to_s=job.to_s,
         block_frames=job.block,
-        threads=ONE,
+        threads=1,
     )
 
 

@@ -24,8 +24,6 @@ from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
 from tin_kettle.core.record.document import Record, RecordHead, RecordSong, SongLaid
 
-ONE = 1
-"""Thread for a file: as many files as there are cores are made at once."""
 _UNSAFE = re.compile(r'[\x00-\x1f/\\:*?"<>|]+')
 
 
@@ -153,13 +151,14 @@ def _delivered(record: Record, folder: Path, spec: Spec, heading: Heading, path:
     """Print and check; what is refused or fails is told and stops nothing else."""
     about = partial(Delivered, heading.title, spec.name, path)
     try:
+        # one thread a file: as many files as there are cores are made at once
         if spec.files == "songs":
             songs = [_parts(record.songs[heading.number - 1], folder)]
-            made, starts = make_delivery(songs, 0, path, spec, heading, threads=ONE)
+            made, starts = make_delivery(songs, 0, path, spec, heading, threads=1)
         else:
             songs = [_parts(song, folder) for song in record.songs]
             number = None if spec.files == "whole" else heading.number - 1
-            made, starts = make_delivery(songs, number, path, spec, heading, threads=ONE)
+            made, starts = make_delivery(songs, number, path, spec, heading, threads=1)
         return about(sha256=made.sha256, checks=made.checks, measures=made.measures, starts=starts)
     except KettleError as refused:
         return about(problem=str(refused))
