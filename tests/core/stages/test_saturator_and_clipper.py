@@ -230,11 +230,16 @@ def test_doubling_and_halving_are_their_plain_twins():
         np.testing.assert_allclose(out[row], [whole @ joined[row, 2 * i : 2 * i + 11] for i in range(30)], atol=1e-12)
 
 
+@pytest.mark.parametrize("reach", [3.0, 0.9])
 @pytest.mark.parametrize("curve", [SOFT, FIRM, HARD, ASYMMETRIC, cornered(0.0), cornered(1.0)])
-def test_shaping_is_the_mean_over_all_mixtures_of_three_samples(curve):
-    """Against the integral done by brute force, on a grid over the triangle of their shares."""
+def test_shaping_is_the_mean_over_all_mixtures_of_three_samples(curve, reach):
+    """Against the integral done by brute force, on a grid over the triangle of their shares.
+
+    Beyond the bend by quotients, within it by powers.
+    """
     rng = np.random.default_rng(4)
-    x = np.concatenate([rng.uniform(-3, 3, 40), np.repeat(rng.uniform(-3, 3, 4), 4), rng.uniform(-0.1, 0.1, 10)])
+    drawn = [rng.uniform(-reach, reach, 40), np.repeat(rng.uniform(-reach, reach, 4), 4), rng.uniform(-0.1, 0.1, 10)]
+    x = np.concatenate(drawn)
     joined = np.stack([x, -x])
     out = np.empty((2, x.size - 2))
     shape(joined, curve.constants, True, 0, out)

@@ -6,6 +6,9 @@ mean of e over all mixtures of three neighbouring samples is a divided differenc
 Bilbao, Esqueda, Parker and Välimäki 2017, *Antiderivative antialiasing for memoryless nonlinearities*):
 
     2/(x₀ − x₂) · [(E₂(x₀) − E₂(x₁))/(x₀ − x₁) − (E₂(x₁) − E₂(x₂))/(x₁ − x₂)]
+
+Of a power it is 2·hₙ/((n + 1)·(n + 2)), hₙ the sum of all products of n of the three: where a curve is one polynomial
+on both sides of nought, and nothing goes beyond its bend, no quotient is needed.
 """
 
 from __future__ import annotations
@@ -30,6 +33,7 @@ LEAST_POWER = 1e-9
 """Below −90 dB there is no sound that anything could be a share of."""
 _RUN = 256
 _THIRD, _SIXTH, _TWELFTH, _THIRTIETH, _LAST = 1.0 / 3.0, 1.0 / 6.0, 1.0 / 12.0, 1.0 / 30.0, 1.0 / 42.0
+_TWENTY_FIRST = 1.0 / 21.0
 
 
 @dataclass(frozen=True)
@@ -142,6 +146,18 @@ def _taken(x: float, p: tuple[float, ...]) -> float:
     return math.copysign(t * t * (p[2] + t * (p[3] + t * (p[4] + t * p[5]))) + _over(size, p[1]), x)
 
 
+@inline
+def _mean_of_powers(x0: float, x1: float, x2: float, third: float, fifth: float) -> float:
+    """Mean of ``third``·x³ + ``fifth``·x⁵ over all mixtures of three."""
+    e1 = x0 + x1 + x2
+    e2 = x0 * (x1 + x2) + x1 * x2
+    e3 = x0 * x1 * x2
+    h2 = e1 * e1 - e2
+    h3 = e1 * (h2 - e2) + e3
+    h5 = e1 * (e1 * h3 - e2 * h2 + e3 * e1) - e2 * h3 + e3 * h2
+    return 0.1 * third * h3 + fifth * _TWENTY_FIRST * h5
+
+
 @kernel("void(float64[:, ::1], float64[::1], boolean, int64, float64[:, ::1])")
 def shape(
     x: NDArray[np.float64], constants: NDArray[np.float64], smooth: bool, room: int, out: NDArray[np.float64]
@@ -165,10 +181,12 @@ def shape(
     scale = 1.0 / k
     edge = p[0] + p[1]
     quiet = max(p[0], QUIET)
+    # an odd polynomial is the same one on both sides of nought
+    within = edge if p[0] == 0.0 and p[2] == 0.0 and p[4] == 0.0 else 0.0
     u = np.empty(_RUN + 2)
     second = np.empty(_RUN + 2)
     slope = np.empty(_RUN + 1)
-    flags = np.empty(_RUN + 1)
+    flags = np.empty(_RUN + 1, dtype=np.int64)
     odd = np.empty(_RUN + 1, dtype=np.int64)
     for row in range(2):
         if not smooth:
@@ -180,12 +198,20 @@ def shape(
             run = min(_RUN, samples - start)
             v = x[row, start:]
             y = out[row, room + start :]
-            loudest = 0.0
             for i in range(run + 2):
                 u[i] = v[i] * scale + rest
+            # counted, since counting vectorises and finding the loudest does not
+            bent = 0
+            beyond = 0
             for i in range(run + 2):
-                loudest = max(loudest, abs(u[i]))
-            if loudest <= quiet:
+                bent += int(abs(u[i]) > quiet)
+                beyond += int(abs(u[i]) > within)
+            if beyond == 0:
+                for i in range(run):
+                    taken = _mean_of_powers(u[i], u[i + 1], u[i + 2], p[3], p[5])
+                    y[i] = straight * (u[i] + u[i + 1] + u[i + 2]) - weight * taken + offset
+                continue
+            if bent == 0:
                 # so little bends that the mean of three is as good
                 for i in range(run):
                     total = u[i] + u[i + 1] + u[i + 2]
@@ -194,17 +220,21 @@ def shape(
             for i in range(run + 2):
                 second[i] = _second(u[i], p)
             # quotients of all vectorise; the few that are none are marked and done by themselves
+            some = 0
             for i in range(run + 1):
                 apart = u[i + 1] - u[i]
                 slope[i] = (second[i + 1] - second[i]) / apart
-                flags[i] = 1.0 if abs(apart) < NEAR else 0.0
+                flags[i] = int(abs(apart) < NEAR)
+                some += flags[i]
             count = 0
-            for i in range(run + 1):
-                odd[count] = i
-                count += int(flags[i])
+            if some:
+                for i in range(run + 1):
+                    odd[count] = i
+                    count += flags[i]
             for m in range(count):
                 i = odd[m]
                 slope[i] = _first(0.5 * (u[i + 1] + u[i]), p)
+            some = 0
             for i in range(run):
                 x0 = u[i + 2]
                 x1 = u[i + 1]
@@ -216,11 +246,13 @@ def shape(
                 # exactly, where all of it lies on the level part
                 taken = _THIRD * total - math.copysign(1.0, x1) if level else taken
                 y[i] = straight * total - weight * taken + offset
-                flags[i] = 1.0 if (abs(apart) < NEAR_OUTER) & (not level) else 0.0
+                flags[i] = int((abs(apart) < NEAR_OUTER) & (not level))
+                some += flags[i]
             count = 0
-            for i in range(run):
-                odd[count] = i
-                count += int(flags[i])
+            if some:
+                for i in range(run):
+                    odd[count] = i
+                    count += flags[i]
             for m in range(count):
                 i = odd[m]
                 x1 = u[i + 1]
