@@ -9,7 +9,9 @@ from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
+    attack_release_rows,
     compression_db,
+    compression_rows,
     keep_stronger,
     mean_square_levels,
     one_pole,
@@ -17,8 +19,11 @@ from tin_kettle.core.dsp.dynamics import (
     soft_edge,
     soften,
 )
+from tin_kettle.core.dsp.heard_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
 from tin_kettle.core.dsp.limiting import STEPS_PER_DB, demand_db, mean_pair, release_db, sliding_maximum
+from tin_kettle.core.dsp.passes import high_pass
 from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
+from tin_kettle.core.dsp.svf import svf_cascade
 
 
 def test_logarithm_and_exponential_are_exact_enough():
@@ -133,6 +138,52 @@ def test_attack_and_release_equal_their_twin_whichever_is_the_quicker(attack, re
         gain += (down if x < gain else up) * (x - gain)
         wanted.append(gain)
     np.testing.assert_allclose(pair[1], wanted, atol=1e-12)
+
+
+@pytest.mark.parametrize("rows", [1, 2, 3, 4, 5, 9])
+def test_many_rows_are_what_each_is_by_itself_in_blocks_of_any_size(rows):
+    rng = np.random.default_rng(12)
+    level = rng.uniform(-60, 0, (rows, 700))
+    curves = np.stack(
+        [rng.uniform(-40, 40, rows), rng.uniform(-1, 0, rows), np.zeros(rows), np.full(rows, 9.0)], axis=1
+    )
+    ways, shares = rng.choice([-1.0, 1.0], rows), rng.uniform(0.001, 0.3, (rows, 2))
+    gains, parts = np.zeros(rows), []
+    for at, run in ((0, 1), (1, 300), (301, 399)):
+        part = np.empty((rows, run))
+        compression_rows(np.ascontiguousarray(level[:, at : at + run]), ways, curves, part)
+        attack_release_rows(part, shares, gains)
+        parts.append(part)
+    steps = np.array([0, 1, 301, 700])
+    for row in range(rows):
+        alone, state = np.empty((1, 700)), np.zeros(2)
+        compression_db(ways[row] * level[row : row + 1], alone, np.array([0, 700]), curves[row : row + 1])
+        attack_release(alone, steps, np.repeat(shares[row : row + 1], 3, axis=0), state)
+        np.testing.assert_array_equal(np.concatenate(parts, axis=1)[row], alone[0])
+        assert gains[row] == state[0]
+
+
+def test_heard_levels_are_those_of_each_component_through_its_filter():
+    x = noise(-6, 0.03)[:, :1300]
+    left, right = x
+    components = {STEREO: x, LEFT: [left, left], RIGHT: [right, right], MID: [(left + right) / 2] * 2}
+    components[SIDE] = [(left - right) / 2] * 2
+    sections = np.stack([high_pass(200.0 * 2**i, 24, 0.0, 48000) for i in range(5)])
+    # of the last one only the first is to count
+    counts = np.array([2, 2, 2, 2, 1])
+    state, parts = np.zeros((5, 2, 2, 2)), []
+    for at, run in ((0, 7), (7, 600), (607, 693)):
+        part = np.empty((5, run))
+        heard_levels(
+            np.ascontiguousarray(x[:, at : at + run]), np.array(list(components)), counts, sections, state, part
+        )
+        parts.append(part)
+    for found, heard, own, count in zip(
+        np.concatenate(parts, axis=1), components.values(), sections, counts, strict=True
+    ):
+        plain = np.array(heard)
+        svf_cascade(plain, own[:count], np.zeros((2, 2, 2)))
+        np.testing.assert_allclose(found, 20 * np.log10(np.abs(plain).max(axis=0)), atol=1e-9)
 
 
 def test_sliding_maximum_equals_its_twin_for_every_window():

@@ -52,14 +52,14 @@ def test_the_kernel_is_its_plain_twin_and_at_nought_gives_back_every_bit(shape):
     gains_db = 12 * np.sin(np.arange(x.size) / 50)
     w = np.tan(np.pi * 900 / RATE_HZ)
     made = np.stack([x, -0.5 * x])
-    moving_section(made, 2, shape, w, 1.3, gains_db, 1.0, np.zeros((2, 2)))
+    moving_section(made, 2, shape, w, 1.3, 2.0 * (gains_db - 3.0), 0.5, 3.0, np.zeros((2, 2)))
     plain = plain_section(x, shape, w, 1.3, gains_db)
     np.testing.assert_allclose(made, [plain, -0.5 * plain], atol=1e-11)
     one = np.stack([x, x])
-    moving_section(one, 1, shape, w, 1.3, gains_db, 1.0, np.zeros((2, 2)))
+    moving_section(one, 1, shape, w, 1.3, 2.0 * (gains_db - 3.0), 0.5, 3.0, np.zeros((2, 2)))
     np.testing.assert_array_equal(one, [made[0], x])
     still = np.stack([x, x])
-    moving_section(still, 2, shape, w, 1.3, np.zeros(x.size), 1.0, np.zeros((2, 2)))
+    moving_section(still, 2, shape, w, 1.3, np.zeros(x.size), 1.0, 0.0, np.zeros((2, 2)))
     np.testing.assert_array_equal(still, [x, x])
 
 

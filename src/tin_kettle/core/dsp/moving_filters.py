@@ -36,32 +36,38 @@ def _stepped(i: int, w: float, a1: float, m0: float, m1: float, m2: float, made:
 
 
 @inline
-def _bell(gains: NDArray[np.float64], scale: float, w: float, still: float, made: NDArray[np.float64]) -> None:
+def _bell(
+    gains: NDArray[np.float64], scale: float, rest: float, w: float, still: float, made: NDArray[np.float64]
+) -> None:
     for i in range(gains.shape[0]):
-        a = exp2(gains[i] * scale)
+        a = exp2(gains[i] * scale + rest)
         # both divided by A: 1 + g·(g + k) with k = 1/(q·A)
         _stepped(i, w, a / (a * (1.0 + w * w) + w * still), 1.0, still * (a - 1.0 / a), 0.0, made)
 
 
 @inline
-def _low_shelf(gains: NDArray[np.float64], scale: float, w: float, still: float, made: NDArray[np.float64]) -> None:
+def _low_shelf(
+    gains: NDArray[np.float64], scale: float, rest: float, w: float, still: float, made: NDArray[np.float64]
+) -> None:
     for i in range(gains.shape[0]):
-        root = exp2(0.5 * gains[i] * scale)
+        root = exp2(0.5 * (gains[i] * scale + rest))
         a = root * root
         g = w / root
         _stepped(i, g, 1.0 / (1.0 + g * (g + still)), 1.0, still * (a - 1.0), a * a - 1.0, made)
 
 
 @inline
-def _high_shelf(gains: NDArray[np.float64], scale: float, w: float, still: float, made: NDArray[np.float64]) -> None:
+def _high_shelf(
+    gains: NDArray[np.float64], scale: float, rest: float, w: float, still: float, made: NDArray[np.float64]
+) -> None:
     for i in range(gains.shape[0]):
-        root = exp2(0.5 * gains[i] * scale)
+        root = exp2(0.5 * (gains[i] * scale + rest))
         a = root * root
         g = w * root
         _stepped(i, g, 1.0 / (1.0 + g * (g + still)), a * a, still * (1.0 - a) * a, 1.0 - a * a, made)
 
 
-@kernel("void(float64[:, ::1], int64, int64, float64, float64, float64[::1], float64, float64[:, ::1])")
+@kernel("void(float64[:, ::1], int64, int64, float64, float64, float64[::1], float64, float64, float64[:, ::1])")
 def moving_section(
     block: NDArray[np.float64],
     rows: int,
@@ -70,6 +76,7 @@ def moving_section(
     q: float,
     gain_db: NDArray[np.float64],
     share: float,
+    rest_db: float,
     state: NDArray[np.float64],
 ) -> None:
     """Filter in place; where the gain is 0 dB the rows are given back bit for bit.
@@ -78,11 +85,12 @@ def moving_section(
         block, rows: (2, frames), of which the first or both are filtered.
         shape: ``BELL``, ``LOW_SHELF`` or ``HIGH_SHELF``.
         w: tan(π·hz/rate).
-        gain_db, share: (frames,) of which this much is its gain.
+        gain_db, share, rest_db: its gain is this much of the first, (frames,), and the last.
         state: (2, 2) the integrators of each row.
     """
     l1, l2, r1, r2 = state[0, 0], state[0, 1], state[1, 0], state[1, 1]
     scale = share / (2.0 * DB_PER_OCTAVE)
+    rest = rest_db / (2.0 * DB_PER_OCTAVE)
     still = 1.0 / q
     # weights first, many at a time; only the integrators have to wait for each other
     made = np.empty((6, _CHUNK))
@@ -92,11 +100,11 @@ def moving_section(
         y = block[1, start : start + _CHUNK]
         gains = gain_db[start : start + _CHUNK]
         if shape == BELL:
-            _bell(gains, scale, w, still, made)
+            _bell(gains, scale, rest, w, still, made)
         elif shape == LOW_SHELF:
-            _low_shelf(gains, scale, w, still, made)
+            _low_shelf(gains, scale, rest, w, still, made)
         else:
-            _high_shelf(gains, scale, w, still, made)
+            _high_shelf(gains, scale, rest, w, still, made)
         if rows == 2:
             for i in range(gains.shape[0]):
                 u = x[i]

@@ -43,7 +43,7 @@ def svf_cascade(block: NDArray[np.float64], sections: Sections, state: NDArray[n
 
 
 @inline
-def _matrix(row: NDArray[np.float64], out: NDArray[np.float64]) -> None:
+def section_matrix(row: NDArray[np.float64], out: NDArray[np.float64]) -> None:
     """State-space form of a section: the two integrators' next values and the output, each from l1, l2 and x."""
     g = row[0]
     k = row[1]
@@ -79,8 +79,8 @@ def svf_rows(block: NDArray[np.float64], sections: NDArray[np.float64], state: N
     p = np.empty(9)
     q = np.empty(9)
     for s in range(sections.shape[0]):
-        _matrix(sections[s, 0], p)
-        _matrix(sections[s, 1], q)
+        section_matrix(sections[s, 0], p)
+        section_matrix(sections[s, 1], q)
         p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
         q0, q1, q2, q3, q4, q5, q6, q7, q8 = q[0], q[1], q[2], q[3], q[4], q[5], q[6], q[7], q[8]
         l1 = state[s, 0, 0]

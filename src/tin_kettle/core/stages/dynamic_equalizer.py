@@ -18,17 +18,17 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import (
-    attack_release,
-    compression_db,
+    attack_release_rows,
+    compression_rows,
     keep_stronger,
     one_pole,
-    peak_levels,
     soft_edge,
     soften,
 )
+from tin_kettle.core.dsp.heard_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
 from tin_kettle.core.dsp.moving_filters import BELL, HIGH_SHELF, LOW_SHELF, moving_section, shelf_response
 from tin_kettle.core.dsp.passes import high_pass, low_pass
-from tin_kettle.core.dsp.svf import FORGOTTEN, Sections, both_rows, svf_rows
+from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, Sections
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
@@ -42,6 +42,7 @@ ATTACK_PERIODS, RELEASE_PERIODS = 5.0, 25.0
 ATTACK_MS, RELEASE_MS = (1.0, 60.0), (20.0, 400.0)
 """Between which times those by frequency stay."""
 MOST_DETECTOR_SECTIONS = 2
+COMPONENTS: dict[Channels, int] = {"stereo": STEREO, "left": LEFT, "right": RIGHT, "mid": MID, "side": SIDE}
 
 
 class Pin(Params):
@@ -132,14 +133,16 @@ class DynamicEqualizerParams(Params):
     )
 
 
-def _how(pin: Pin, rate_hz: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """A pin's static curve and its shares, as the kernels want them; below the threshold levels come negated."""
+def _curve(pin: Pin) -> tuple[float, float, float, float]:
+    """A pin's static curve, as the kernel wants it; below the threshold levels come negated."""
+    threshold_db = pin.threshold_db if pin.when == "above" else -pin.threshold_db
+    return threshold_db, 1.0 / pin.ratio - 1.0, 0.0, abs(pin.range_db)
+
+
+def _shares(pin: Pin, rate_hz: float) -> tuple[float, float]:
     quick, slow = (one_pole(time_ms, rate_hz) for time_ms in pin.times_ms)
-    above = pin.when == "above"
-    threshold_db = pin.threshold_db if above else -pin.threshold_db
-    curve = np.array([[threshold_db, 1.0 / pin.ratio - 1.0, 0.0, abs(pin.range_db)]])
     # below the threshold it moves while the detector falls
-    return curve, np.array([(quick, slow) if above else (slow, quick)])
+    return (quick, slow) if pin.when == "above" else (slow, quick)
 
 
 def _hears(pin: Pin, rate_hz: float) -> Sections:
@@ -152,9 +155,7 @@ def _hears(pin: Pin, rate_hz: float) -> Sections:
 
 
 def _component(block: Block, channels: Channels) -> Block:
-    """What a pin hears and treats, (2, frames); one component stands in both rows."""
-    if channels == "stereo":
-        return block.copy()
+    """The one component that a pin treats, (2, frames), in both rows."""
     if channels in ("left", "right"):
         one = block[0 if channels == "left" else 1]
     else:
@@ -167,61 +168,84 @@ class DynamicEqualizer(Processor):
         super().__init__()
         self._rate_hz = rate_hz
         self._pins = [pin for pin in params.bands if not pin.idle]
+        # what moves comes first among the detectors
+        self._detectors = sorted(self._pins, key=lambda pin: not pin.moves)
+        self._moving = [pin for pin in self._detectors if pin.moves]
+        self._ways = np.array([1.0 if pin.when == "above" else -1.0 for pin in self._moving])
+        self._curves = np.array([_curve(pin) for pin in self._moving]).reshape(-1, 4)
+        self._shares = np.array([_shares(pin, rate_hz) for pin in self._moving]).reshape(-1, 2)
         self._edge = soft_edge(rate_hz)
         self.delay = self.warm_frames = len(self._edge) // 2
         self.lines = {"line": Line(self.delay)}
-        self._hears = {pin.id: both_rows(_hears(pin, rate_hz)) for pin in self._pins}
+        heard = [_hears(pin, rate_hz) for pin in self._detectors]
+        self._counts = np.array([len(sections) for sections in heard], dtype=np.int64)
+        self._hears = np.full((len(heard), MOST_DETECTOR_SECTIONS, 5), IDENTITY)
+        for row, sections in zip(self._hears, heard, strict=True):
+            row[: len(sections)] = sections
+        self._components = np.array([COMPONENTS[pin.channels] for pin in self._detectors], dtype=np.int64)
         self._parts = {
             pin.id: [
                 (shape, math.tan(math.pi * at_hz / rate_hz), q, share) for shape, at_hz, q, share in pin.parts(rate_hz)
             ]
             for pin in self._pins
         }
-        self._moves = {pin.id: _how(pin, rate_hz) for pin in self._pins if pin.moves}
         slowest_ms = max((max(pin.times_ms) + 1000.0 * pin.q / pin.hz for pin in self._pins), default=0.0)
         self.memory_s = FORGOTTEN * slowest_ms / 1000.0
         for pin in self._pins:
             self.state[f"hears {pin.id}"] = np.zeros((MOST_DETECTOR_SECTIONS, 2, 2))
-            self.state[f"move {pin.id}"] = np.zeros(2)
-            self.state[f"edge {pin.id}"] = np.zeros((2, len(self._edge) - 1))
+            self.state[f"move {pin.id}"] = np.zeros(1)
+            self.state[f"edge {pin.id}"] = np.zeros((1, len(self._edge) - 1))
             self.state[f"filter {pin.id} {pin.shape}"] = np.zeros((len(self._parts[pin.id]), 2, 2))
 
     def process(self, block: Block) -> Block:
         out = self.lines["line"].push(block)
         frames = block.shape[1]
         strongest = np.zeros((1, frames))
-        efforts, levels = {}, {}
+        levels_db = self._levels_db(block)
+        moves_db = self._moves_db(levels_db)
+        moved = {pin.id: moves_db[row : row + 1] for row, pin in enumerate(self._detectors)}
         for pin in self._pins:
-            move_db, level_db = self._move_db(pin, block)
-            self._filter(pin, out, move_db[0] + pin.gain_db)
-            efforts[f"effort_{pin.id}"], levels[f"level_{pin.id}"] = move_db, level_db
-            keep_stronger(move_db, strongest)
-        self.efforts_db, self.levels_db = {"effort_db": strongest, **efforts}, levels
+            self._filter(pin, out, moved[pin.id][0])
+            keep_stronger(moved[pin.id], strongest)
+        self.efforts_db = {"effort_db": strongest, **{f"effort_{pin.id}": moved[pin.id] for pin in self._pins}}
+        self.levels_db = {f"level_{pin.id}": levels_db[row : row + 1] for row, pin in enumerate(self._detectors)}
         return out
 
-    def _move_db(self, pin: Pin, block: Block) -> tuple[Block, Block]:
-        """How far a pin is from its rest, and the level that it hears, (1, frames) dB."""
-        heard = _component(block, pin.channels)
-        svf_rows(heard, self._hears[pin.id], self.f64(f"hears {pin.id}"))
-        level_db = np.empty((1, block.shape[1]))
-        peak_levels(heard, level_db)
-        if not pin.moves:
-            return np.zeros_like(level_db), level_db
-        curve, shares = self._moves[pin.id]
-        move_db = np.empty_like(level_db)
-        steps = np.array([0, block.shape[1]])
-        compression_db(level_db if pin.when == "above" else -level_db, move_db, steps, curve)
-        attack_release(move_db, steps, shares, self.f64(f"move {pin.id}"))
-        soften(move_db, self._edge, self.f64(f"edge {pin.id}"))
-        return (move_db if pin.range_db < 0 else -move_db), level_db
+    def _levels_db(self, block: Block) -> Block:
+        """The level that each pin hears, (pins, frames) dB."""
+        levels_db = np.empty((len(self._detectors), block.shape[1]))
+        if self._detectors:
+            state = np.stack([self.f64(f"hears {pin.id}") for pin in self._detectors])
+            heard_levels(block, self._components, self._counts, self._hears, state, levels_db)
+            for pin, heard in zip(self._detectors, state, strict=True):
+                self.f64(f"hears {pin.id}")[:] = heard
+        return levels_db
 
-    def _filter(self, pin: Pin, out: Block, gain_db: NDArray[np.float64]) -> None:
+    def _moves_db(self, levels_db: Block) -> Block:
+        """How far each pin is from its rest, (pins, frames) dB."""
+        moves_db = np.empty_like(levels_db)
+        work_db, moves_db[len(self._moving) :] = moves_db[: len(self._moving)], 0.0
+        if not self._moving:
+            return moves_db
+        compression_rows(levels_db, self._ways, self._curves, work_db)
+        gains, edges = (
+            np.concatenate([self.f64(f"{what} {pin.id}") for pin in self._moving]) for what in ("move", "edge")
+        )
+        attack_release_rows(work_db, self._shares, gains)
+        soften(work_db, self._edge, edges)
+        for row, pin in enumerate(self._moving):
+            self.f64(f"move {pin.id}")[:], self.f64(f"edge {pin.id}")[:] = gains[row], edges[row]
+            if pin.range_db > 0:
+                np.negative(work_db[row], out=work_db[row])
+        return moves_db
+
+    def _filter(self, pin: Pin, out: Block, move_db: NDArray[np.float64]) -> None:
         treated = out if pin.channels == "stereo" else _component(out, pin.channels)
         rows = 2 if pin.channels == "stereo" else 1
         for state, (shape, w, q, share) in zip(
             self.f64(f"filter {pin.id} {pin.shape}"), self._parts[pin.id], strict=True
         ):
-            moving_section(treated, rows, shape, w, q, gain_db, share, state)
+            moving_section(treated, rows, shape, w, q, move_db, share, share * pin.gain_db, state)
         if pin.channels in ("left", "right"):
             out[0 if pin.channels == "left" else 1] = treated[0]
         elif pin.channels != "stereo":
