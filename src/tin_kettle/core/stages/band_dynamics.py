@@ -17,20 +17,18 @@ from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import (
-    attack_release,
-    compression_db,
     keep_stronger,
     link_levels,
     one_pole,
     peak_levels,
     soft_edge,
-    soften,
 )
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declare import Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
+from tin_kettle.core.stages.moving_rows import Asking, Follower, MovingRows
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.split import band_curves_db
 from tin_kettle.core.stages.words import bare, db, hz
@@ -98,64 +96,53 @@ class BandDynamics(Processor):
         super().__init__()
         self._params = params
         self._divider = Bands(params.crossovers_hz, rate_hz)
-        self._edge = soft_edge(rate_hz)
-        self.delay = self.warm_frames = len(self._edge) // 2
+        edge = soft_edge(rate_hz)
+        self.delay = self.warm_frames = len(edge) // 2
         slowest_ms = max(max(band.attack_ms, band.release_ms) if band.works else 0.0 for band in params.bands)
         self.memory_s = FORGOTTEN * max(slowest_ms / 1000.0, 1.0 / params.crossovers_hz[0])
-        self._shares = {band.id: _shares(band, rate_hz) for band in params.bands}
-        self.state = {**self._divider.silence}
-        for index, band in enumerate(params.bands):
-            self.state[f"gain {band.id}"] = np.zeros(2)
-            self.state[f"edge {band.id}"] = np.zeros((2, len(self._edge) - 1))
+        # what moves comes first among the rows: one of each band, or one of each of its sides
+        bands = sorted(params.bands, key=lambda band: not band.works)
+        rows = [(band, side) for band in bands for side in range(1 if _linked(band) else 2)]
+        self._rows = {band.id: [row for row, (found, _) in enumerate(rows) if found is band] for band in bands}
+        # the gain of another mode points another way
+        self._followers = MovingRows(
+            {(f"{band.id} {band.mode}", side): _follower(band, rate_hz) for band, side in rows if band.works}, edge
+        )
+        self.state = {**self._divider.silence, **self._followers.silence}
+        for index in range(len(params.bands)):
             self.lines[f"part {index}"] = Line(self.delay)
 
     def process(self, block: Block) -> Block:
         parts = self._divider.process(block, self.state)  # type: ignore[arg-type]
         out = np.zeros_like(block)
         frames = block.shape[1]
-        self.efforts_db, self.levels_db = {}, {}
+        levels_db = np.empty((sum(map(len, self._rows.values())), frames))
+        gains_db = np.empty_like(levels_db)
+        levels, efforts = (
+            {name: rows[at[0] : at[-1] + 1] for name, at in self._rows.items()} for rows in (levels_db, gains_db)
+        )
+        for band, part in zip(self._params.bands, parts, strict=True):
+            peak_levels(_component(part, band), levels[band.id])
+            if len(levels[band.id]) == 2:
+                link_levels(levels[band.id], np.array([0, frames]), np.array([band.link]))
+        self._followers.move(levels_db, gains_db, self.state)
         strongest = np.zeros((1 if all(_linked(band) for band in self._params.bands) else 2, frames))
         for index, (band, part) in enumerate(zip(self._params.bands, parts, strict=True)):
-            heard = _component(part, band)
-            gain_db, level_db = self._gain_db(band, heard)
+            gain_db = efforts[band.id]
+            if band.mode == "lift" and band.works:
+                np.negative(gain_db, out=gain_db)
             late = self.lines[f"part {index}"].push(part)
-            self.levels_db = {**self.levels_db, f"level_{band.id}": level_db}
-            self.efforts_db = {**self.efforts_db, f"effort_{band.id}": gain_db}
             keep_stronger(gain_db, strongest)
             out += _turned(late, band, gain_db) if band.on else late
-        self.efforts_db = {"effort_db": strongest, **self.efforts_db}
+        names = [band.id for band in self._params.bands]
+        self.levels_db = {f"level_{name}": levels[name] for name in names}
+        self.efforts_db = {"effort_db": strongest, **{f"effort_{name}": efforts[name] for name in names}}
         return out
-
-    def _gain_db(self, band: DynamicBand, heard: Block) -> tuple[Block, Block]:
-        """The gain of a band's dynamics and the level that it reads, (1 or 2, frames) dB."""
-        linked = _linked(band)
-        frames = heard.shape[1]
-        level_db = np.empty((1 if linked else 2, frames))
-        peak_levels(heard, level_db)
-        steps = np.array([0, frames])
-        if not linked:
-            link_levels(level_db, steps, np.array([band.link]))
-        if not band.works:
-            self.f64(f"gain {band.id}")[:], self.f64(f"edge {band.id}")[:] = 0.0, 0.0
-            return np.zeros_like(level_db), level_db
-        gain_db = np.empty_like(level_db)
-        move_db(level_db if band.mode == "compress" else -level_db, band, gain_db)
-        attack_release(gain_db, steps, self._shares[band.id], self.f64(f"gain {band.id}"))
-        soften(gain_db, self._edge, self.f64(f"edge {band.id}"))
-        return (-gain_db if band.mode == "lift" else gain_db), level_db
 
     def adopt(self, other: Processor) -> bool:
         whole = super().adopt(other)
         if isinstance(other, BandDynamics):
-            ways = {band.id: (band.mode, band.link) for band in other._params.bands}
-            for band in self._params.bands:
-                mode, link = ways.get(band.id, (band.mode, band.link))
-                gain, edge = self.f64(f"gain {band.id}"), self.f64(f"edge {band.id}")
-                if link == 1:
-                    gain[1], edge[1] = gain[0], edge[0]
-                if mode != band.mode:
-                    # the gain of another mode points another way
-                    gain[:], edge[:] = 0.0, 0.0
+            self._followers.adopt(self.state, other._followers, other.state)
         return whole
 
 
@@ -163,18 +150,13 @@ def _linked(band: DynamicBand) -> bool:
     return band.link == 1 or band.channels != "stereo"
 
 
-def _shares(band: DynamicBand, rate_hz: float) -> NDArray[np.float64]:
-    quick, slow = one_pole(band.attack_ms, rate_hz), one_pole(band.release_ms, rate_hz)
-    # expansion and lift deepen while the detector falls
-    return np.array([(quick, slow) if band.mode == "compress" else (slow, quick)])
+def _follower(band: DynamicBand, rate_hz: float) -> Follower:
+    return Follower(_asking(band), one_pole(band.attack_ms, rate_hz), one_pole(band.release_ms, rate_hz))
 
 
-def move_db(level_db: Block, band: DynamicBand, out_db: Block) -> None:
-    """Static curve: levels in, 0 … −range out; for expansion and lift the levels come negated."""
+def _asking(band: DynamicBand) -> Asking:
     slope = 1.0 - band.ratio if band.mode == "expand" else 1.0 / band.ratio - 1.0
-    threshold_db = band.threshold_db if band.mode == "compress" else -band.threshold_db
-    curve = np.array([[threshold_db, slope, band.knee_db, band.range_db]])
-    compression_db(level_db, out_db, np.array([0, level_db.shape[1]]), curve)
+    return Asking(band.mode != "compress", band.threshold_db, slope, band.knee_db, band.range_db)
 
 
 def _component(part: Block, band: DynamicBand) -> Block:
@@ -199,9 +181,7 @@ def _turned(part: Block, band: DynamicBand, gain_db: Block) -> Block:
 
 def static_curve_db(band: DynamicBand, level_db: NDArray[np.float64]) -> NDArray[np.float64]:
     """Level of a band after its dynamics and gain for each level before of a steady tone, (points,) dB."""
-    moved = np.empty((1, level_db.size))
-    move_db((level_db if band.mode == "compress" else -level_db)[None], band, moved)
-    move = (-moved[0] if band.mode == "lift" else moved[0]) if band.works else 0.0
+    move = (-1.0 if band.mode == "lift" else 1.0) * _asking(band).of(level_db) if band.works else 0.0
     return np.asarray(level_db + move + (band.gain_db if band.on else 0.0))
 
 

@@ -18,12 +18,9 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import (
-    attack_release_rows,
-    compression_rows,
     keep_stronger,
     one_pole,
     soft_edge,
-    soften,
 )
 from tin_kettle.core.dsp.heard_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
 from tin_kettle.core.dsp.moving_filters import BELL, HIGH_SHELF, LOW_SHELF, moving_section, shelf_response
@@ -32,6 +29,7 @@ from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, Sections
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
+from tin_kettle.core.stages.moving_rows import Asking, Follower, MovingRows
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db, hz
 
@@ -133,16 +131,9 @@ class DynamicEqualizerParams(Params):
     )
 
 
-def _curve(pin: Pin) -> tuple[float, float, float, float]:
-    """A pin's static curve, as the kernel wants it; below the threshold levels come negated."""
-    threshold_db = pin.threshold_db if pin.when == "above" else -pin.threshold_db
-    return threshold_db, 1.0 / pin.ratio - 1.0, 0.0, abs(pin.range_db)
-
-
-def _shares(pin: Pin, rate_hz: float) -> tuple[float, float]:
-    quick, slow = (one_pole(time_ms, rate_hz) for time_ms in pin.times_ms)
-    # below the threshold it moves while the detector falls
-    return (quick, slow) if pin.when == "above" else (slow, quick)
+def _follower(pin: Pin, rate_hz: float) -> Follower:
+    asking = Asking(pin.when == "below", pin.threshold_db, 1.0 / pin.ratio - 1.0, 0.0, abs(pin.range_db))
+    return Follower(asking, *(one_pole(time_ms, rate_hz) for time_ms in pin.times_ms))
 
 
 def _hears(pin: Pin, rate_hz: float) -> Sections:
@@ -171,11 +162,9 @@ class DynamicEqualizer(Processor):
         # what moves comes first among the detectors
         self._detectors = sorted(self._pins, key=lambda pin: not pin.moves)
         self._moving = [pin for pin in self._detectors if pin.moves]
-        self._ways = np.array([1.0 if pin.when == "above" else -1.0 for pin in self._moving])
-        self._curves = np.array([_curve(pin) for pin in self._moving]).reshape(-1, 4)
-        self._shares = np.array([_shares(pin, rate_hz) for pin in self._moving]).reshape(-1, 2)
-        self._edge = soft_edge(rate_hz)
-        self.delay = self.warm_frames = len(self._edge) // 2
+        edge = soft_edge(rate_hz)
+        self._followers = MovingRows({(pin.id, 0): _follower(pin, rate_hz) for pin in self._moving}, edge)
+        self.delay = self.warm_frames = len(edge) // 2
         self.lines = {"line": Line(self.delay)}
         heard = [_hears(pin, rate_hz) for pin in self._detectors]
         self._counts = np.array([len(sections) for sections in heard], dtype=np.int64)
@@ -191,18 +180,22 @@ class DynamicEqualizer(Processor):
         }
         slowest_ms = max((max(pin.times_ms) + 1000.0 * pin.q / pin.hz for pin in self._pins), default=0.0)
         self.memory_s = FORGOTTEN * slowest_ms / 1000.0
+        self.state = {"heard": np.zeros((len(heard), MOST_DETECTOR_SECTIONS, 2, 2)), **self._followers.silence}
+        self._filters = {pin.id: f"filter {pin.id} {pin.shape}" for pin in self._pins}
         for pin in self._pins:
-            self.state[f"hears {pin.id}"] = np.zeros((MOST_DETECTOR_SECTIONS, 2, 2))
-            self.state[f"move {pin.id}"] = np.zeros(1)
-            self.state[f"edge {pin.id}"] = np.zeros((1, len(self._edge) - 1))
-            self.state[f"filter {pin.id} {pin.shape}"] = np.zeros((len(self._parts[pin.id]), 2, 2))
+            self.state[self._filters[pin.id]] = np.zeros((len(self._parts[pin.id]), 2, 2))
 
     def process(self, block: Block) -> Block:
         out = self.lines["line"].push(block)
         frames = block.shape[1]
         strongest = np.zeros((1, frames))
-        levels_db = self._levels_db(block)
-        moves_db = self._moves_db(levels_db)
+        levels_db = np.empty((len(self._detectors), frames))
+        moves_db = np.empty_like(levels_db)
+        heard_levels(block, self._components, self._counts, self._hears, self.f64("heard"), levels_db)
+        self._followers.move(levels_db, moves_db, self.state)
+        for pin, move_db in zip(self._moving, moves_db, strict=False):
+            if pin.range_db > 0:
+                np.negative(move_db, out=move_db)
         moved = {pin.id: moves_db[row : row + 1] for row, pin in enumerate(self._detectors)}
         for pin in self._pins:
             self._filter(pin, out, moved[pin.id][0])
@@ -211,40 +204,19 @@ class DynamicEqualizer(Processor):
         self.levels_db = {f"level_{pin.id}": levels_db[row : row + 1] for row, pin in enumerate(self._detectors)}
         return out
 
-    def _levels_db(self, block: Block) -> Block:
-        """The level that each pin hears, (pins, frames) dB."""
-        levels_db = np.empty((len(self._detectors), block.shape[1]))
-        if self._detectors:
-            state = np.stack([self.f64(f"hears {pin.id}") for pin in self._detectors])
-            heard_levels(block, self._components, self._counts, self._hears, state, levels_db)
-            for pin, heard in zip(self._detectors, state, strict=True):
-                self.f64(f"hears {pin.id}")[:] = heard
-        return levels_db
-
-    def _moves_db(self, levels_db: Block) -> Block:
-        """How far each pin is from its rest, (pins, frames) dB."""
-        moves_db = np.empty_like(levels_db)
-        work_db, moves_db[len(self._moving) :] = moves_db[: len(self._moving)], 0.0
-        if not self._moving:
-            return moves_db
-        compression_rows(levels_db, self._ways, self._curves, work_db)
-        gains, edges = (
-            np.concatenate([self.f64(f"{what} {pin.id}") for pin in self._moving]) for what in ("move", "edge")
-        )
-        attack_release_rows(work_db, self._shares, gains)
-        soften(work_db, self._edge, edges)
-        for row, pin in enumerate(self._moving):
-            self.f64(f"move {pin.id}")[:], self.f64(f"edge {pin.id}")[:] = gains[row], edges[row]
-            if pin.range_db > 0:
-                np.negative(work_db[row], out=work_db[row])
-        return moves_db
+    def adopt(self, other: Processor) -> bool:
+        whole = super().adopt(other)
+        if isinstance(other, DynamicEqualizer):
+            self._followers.adopt(self.state, other._followers, other.state)
+            theirs = {pin.id: heard for pin, heard in zip(other._detectors, other.f64("heard"), strict=True)}
+            for pin, heard in zip(self._detectors, self.f64("heard"), strict=True):
+                heard[:] = theirs.get(pin.id, 0.0)
+        return whole
 
     def _filter(self, pin: Pin, out: Block, move_db: NDArray[np.float64]) -> None:
         treated = out if pin.channels == "stereo" else _component(out, pin.channels)
         rows = 2 if pin.channels == "stereo" else 1
-        for state, (shape, w, q, share) in zip(
-            self.f64(f"filter {pin.id} {pin.shape}"), self._parts[pin.id], strict=True
-        ):
+        for state, (shape, w, q, share) in zip(self.f64(self._filters[pin.id]), self._parts[pin.id], strict=True):
             moving_section(treated, rows, shape, w, q, move_db, share, share * pin.gain_db, state)
         if pin.channels in ("left", "right"):
             out[0 if pin.channels == "left" else 1] = treated[0]

@@ -187,6 +187,9 @@ class Tamer(Processor):
         turned = np.flatnonzero(cut_db.any(axis=1) | removed)
         if turned.size:
             cut_bins(spectra, cut_db, removed)
+        if turned.size == full:
+            made = irfft(spectra, self._frame, overwrite_x=True)
+        elif turned.size:
             made[turned] = irfft(spectra[turned], self._frame, overwrite_x=True)
         ready = np.empty((2, full * self._hop))
         overlap(made, self._half, self.f64("coming"), ready)
