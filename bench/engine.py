@@ -16,7 +16,7 @@ from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.live.audition import Audition
-from tin_kettle.core.engine.offline import render
+from tin_kettle.core.engine.offline import BLOCK_FRAMES, render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import LoudnessMeter
 from tin_kettle.core.survey.survey import survey_song
@@ -279,8 +279,12 @@ def rows(base: Callable[[], float], folder: str) -> Iterator[tuple[str, str, str
         ("twenty values", RIDDEN, "≤ 40 % more"),
         ("a corner and a band, voice to voice", SWEPT, ""),
     ):
-        more = [100 * (ridden_share(size, rides(moved)) - 1) for size in (BLOCK, LIVE_BLOCK)]
-        yield f"ridden: {what}, in blocks of 8192, of 1024", f"{more[0]:.0f} %, {more[1]:.0f} % more", goal
+        more = [100 * (ridden_share(size, rides(moved)) - 1) for size in (BLOCK_FRAMES, LIVE_BLOCK)]
+        yield (
+            f"ridden: {what}, in blocks of {BLOCK_FRAMES} as a print has them, of 1024",
+            f"{more[0]:.0f} %, {more[1]:.0f} % more",
+            goal,
+        )
     minute = ArraySource(music(60.0) * 0.5, RATE_HZ)
     for what, (stages, goal) in CHAINS.items():
         before_s = base()

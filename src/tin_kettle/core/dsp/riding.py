@@ -8,7 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
+from tin_kettle.core.dsp.decibels import exp2
 
+OCTAVE = 1.0 / math.log(2.0)
 HOLD, LINE, SMOOTH = 0, 1, 2
 """How a value travels from a point to the next: not at all, straight, or by 3t² − 2t³."""
 
@@ -53,7 +55,11 @@ def travelled(
                     height += t * (heights[0, at + 1] - heights[0, at])
                 if gone < travel:
                     height += (1.0 - gone / travel) * (heights[1, at] - heights[0, at])
-            out[curve, i] = math.exp(height) if logs[curve] else height
+            out[curve, i] = height
+        if logs[curve]:
+            values = out[curve]
+            for i in range(values.shape[0]):
+                values[i] = exp2(values[i] * OCTAVE)
 
 
 @kernel("void(float64[::1], int64, int64, float64[::1])")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Self
 
 LONGEST_PIECE = 1 << 40
@@ -76,7 +75,7 @@ class Span:
         """The same with so many frames more before it."""
         return Span(self.clock, self.start - frames, self.frames + frames)
 
-    @cached_property
+    @property
     def runs(self) -> tuple[tuple[int, int], ...]:
         """(song frame, frames) of its unbroken runs."""
         return tuple(self.clock.pieces(self.start, self.frames))

@@ -23,6 +23,7 @@ from tin_kettle.core.dsp.dynamics import (
     compression_db,
     link_levels,
     mean_square_levels,
+    one_pole,
     one_poles,
     peak_levels,
     soft_edge,
@@ -32,7 +33,6 @@ from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
 from tin_kettle.core.dsp.svf import FORGOTTEN, svf_response, svf_rows
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Ease, Items, Kind, Params, Picture, choice, number
-from tin_kettle.core.stages.moving import STILL, Moving
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import bare, hz, ms
 
@@ -43,6 +43,12 @@ RISE_TIMES, FALL_TIMES = 5.0, 12.0
 """Auto release: how much longer than the release time the lasting work takes to rise and to fall."""
 SLOW_TIMES, MEMORY_MS = 20.0, 4000.0
 """Optical release: the slowest recovery in release times, and how long the work so far is remembered."""
+RELEASES: dict[str, tuple[float, ...]] = {
+    "manual": (1.0,),
+    "auto": (1.0, RISE_TIMES, FALL_TIMES),
+    "optical": (1.0, SLOW_TIMES),
+}
+"""Of each release mode the times that hang on its release, in shares of it, the slowest last."""
 
 
 class DetectorFilter(Params):
@@ -169,11 +175,20 @@ class Compressor(Processor):
         super().__init__()
         self._params = params
         self._rate_hz = rate_hz
-        self._still: _Settings | None = None
+        p = params
+        times_ms = [p.attack_ms, *(times * p.release_ms for times in RELEASES[p.release_mode])]
+        if p.release_mode == "optical":
+            times_ms.append(MEMORY_MS)
+        # mean's share, the other shares, the static curve
+        self._rest = (
+            np.array([one_pole(p.rms_ms, rate_hz)]),
+            np.array([[one_pole(time_ms, rate_hz) for time_ms in times_ms]]),
+            np.array([[p.threshold_db, 1.0 / p.ratio - 1.0, p.knee_db, p.range_db]], dtype=np.float64),
+        )
         self._edge = soft_edge(rate_hz)
         ahead = round(params.lookahead_ms * rate_hz / 1000.0)
         self.delay = self.warm_frames = ahead + len(self._edge) // 2
-        slowest = {"manual": 1.0, "auto": FALL_TIMES, "optical": SLOW_TIMES}[params.release_mode] * params.release_ms
+        slowest = RELEASES[p.release_mode][-1] * p.release_ms
         remembered = MEMORY_MS if params.release_mode == "optical" else 0.0
         self.memory_s = FORGOTTEN * max(params.attack_ms, slowest, remembered) / 1000.0
         self.static_db = params.makeup_db
@@ -226,25 +241,25 @@ class Compressor(Processor):
         return whole
 
     def _settings(self, frames: int) -> _Settings:
-        if self._still is None or self._still[0][1] != frames:
-            self._still = self._made(np.array([0, frames]), STILL)
-        return self._made(self.moving.steps(frames), self.moving) if self.moving else self._still
-
-    def _made(self, steps: NDArray[np.int64], moving: Moving) -> _Settings:
-        p, count = self._params, len(steps) - 1
-        release_ms = moving.held("release_ms", p.release_ms, count)
-        times_ms = [moving.held("attack_ms", p.attack_ms, count), release_ms]
-        if p.release_mode == "auto":
-            times_ms += [RISE_TIMES * release_ms, FALL_TIMES * release_ms]
-        elif p.release_mode == "optical":
-            times_ms += [SLOW_TIMES * release_ms, np.full(count, MEMORY_MS)]
-        shares, curves = np.empty((count, len(times_ms))), np.empty((count, 4))
-        for column, values_ms in enumerate(times_ms):
-            shares[:, column] = one_poles(values_ms, self._rate_hz)
+        p, moving = self._params, self.moving
+        if not moving:
+            return np.array([0, frames]), *self._rest
+        steps = moving.steps(frames)
+        count = len(steps) - 1
+        mean, shares, curves = (np.repeat(one, count, axis=0) for one in self._rest)
+        if "rms_ms" in moving:
+            mean[:] = one_poles(moving.held("rms_ms", p.rms_ms, count), self._rate_hz)
+        if "attack_ms" in moving:
+            shares[:, 0] = one_poles(moving.held("attack_ms", p.attack_ms, count), self._rate_hz)
+        if "release_ms" in moving:
+            release_ms = moving.held("release_ms", p.release_ms, count)
+            for column, times in enumerate(RELEASES[p.release_mode], 1):
+                shares[:, column] = one_poles(times * release_ms, self._rate_hz)
         for column, name in enumerate(("threshold_db", "ratio", "knee_db", "range_db")):
-            curves[:, column] = moving.held(name, getattr(p, name), count) if name in moving else getattr(p, name)
-        curves[:, 1] = 1.0 / curves[:, 1] - 1.0
-        return steps, one_poles(moving.held("rms_ms", p.rms_ms, count), self._rate_hz), shares, curves
+            if name in moving:
+                value = moving.held(name, getattr(p, name), count)
+                curves[:, column] = 1.0 / value - 1.0 if name == "ratio" else value
+        return steps, mean, shares, curves
 
     def _smooth(self, gain_db: Block, steps: NDArray[np.int64], shares: NDArray[np.float64]) -> None:
         mode, state = self._params.release_mode, self.f64("work")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import cached_property
 from typing import Protocol
 
 import numpy as np
@@ -43,6 +42,7 @@ class Moving:
 
     def __init__(self, numbers: Numbers | None = None, span: Span | None = None, grid: int = 1) -> None:
         self._numbers, self._span, self._grid = numbers, span, grid
+        self._found: list[tuple[NDArray[np.float64], int, int]] | None = None
 
     def __contains__(self, name: str) -> bool:
         return self._numbers is not None and name in self._numbers.rows
@@ -54,30 +54,31 @@ class Moving:
         """The same, with so many frames before the block."""
         return Moving(self._numbers, self._span.longer(frames) if self._span else None, self._grid)
 
-    @cached_property
+    @property
     def _runs(self) -> list[tuple[NDArray[np.float64], int, int]]:
         """Of every unbroken run its values on the grid, one point more than steps, frames begun, and its length."""
+        if self._found is not None:
+            return self._found
         assert self._numbers is not None and self._span is not None
         grid, listed = self._grid, []
         for song, frames in self._span.runs:
             begun = song % grid
             listed.append((self._numbers.on_grid(song - begun, grid, -(-(begun + frames) // grid) + 1), begun, frames))
+        self._found = listed
         return listed
-
-    @cached_property
-    def _steps(self) -> NDArray[np.int64]:
-        parts, at = [], 0
-        for values, begun, frames in self._runs:
-            borders = np.arange(at - begun, at - begun + self._grid * values.shape[1], self._grid)
-            borders[0], borders[-1] = at, at + frames
-            at += frames
-            parts.append(borders[:-1])
-        parts.append(np.array([at]))
-        return np.concatenate(parts)
 
     def steps(self, frames: int) -> NDArray[np.int64]:
         """Borders of the stretches over which values hold, 0 … ``frames``."""
-        return self._steps if self else np.array([0, frames])
+        if not self:
+            return np.array([0, frames])
+        parts, at = [], 0
+        for values, begun, run in self._runs:
+            borders = np.arange(at - begun, at - begun + self._grid * values.shape[1], self._grid)
+            borders[0], borders[-1] = at, at + run
+            at += run
+            parts.append(borders[:-1])
+        parts.append(np.array([at]))
+        return np.concatenate(parts)
 
     def held(self, name: str, still: float, count: int) -> NDArray[np.float64]:
         """(count,) the value at the beginning of each stretch of the grid; ``still`` where nothing moves it."""
