@@ -291,6 +291,8 @@ def rows(base: Callable[[], float], folder: str) -> Iterator[tuple[str, str, str
         took_s = per_frame_s(stages) + (metered_s() if stages is NINE else 0.0)
         cost = 2.0 * took_s / (before_s + base())
         yield f"{what}: one thread", f"{cost:.0f} BASE, {1.0 / (took_s * RATE_HZ):.0f}× real time", goal[0]
+        live = 100 * per_frame_s(stages, LIVE_BLOCK) * RATE_HZ
+        yield f"{what}: live, in blocks of 1024", f"{live:.1f} % of real time", "≤ 12 %"
         rendered_s = best_s(lambda stages=stages: sum(1 for _ in render(recipe_of(*stages), {"mix": minute})), 3)
         yield f"{what}: rendered on both cores", f"{60.0 / rendered_s:.0f}× real time", goal[1]
     yield "64 kept moments, linear phase at 192 kHz", f"{kept_mb():.0f} MB a road", "≤ 64 MB"

@@ -71,6 +71,25 @@ async ([recipe, revision, goal]) => {
   }
 }
 """
+# the same to the first sample that is half a dB louder or softer than what was heard before
+TIMED_CHANGE = """
+async ([recipe, revision]) => {
+  const { player } = window.tinKettle;
+  window.tapped = [];
+  await new Promise((next) => setTimeout(next, 100));
+  const peakOf = (block) => block[0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
+  const from = window.tapped.length;
+  const before = peakOf(window.tapped[from - 1]);
+  player.ask({ type: "edit", recipe, revision });
+  for (let block = from; ; ) {
+    await new Promise((next) => setTimeout(next, 15));
+    for (; block < window.tapped.length; block++)
+      if (Math.abs(20 * Math.log10(peakOf(window.tapped[block]) / before)) > 0.5)
+        return ((block - from) * 128000) / player.rateHz;
+    if (window.tapped.length - from > 1500) return 4000;
+  }
+}
+"""
 TIMED_SEEK = """
 async (song) => {
   const { player } = window.tinKettle;
@@ -143,7 +162,12 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
         curves = [bench.page.evaluate(TIMED_CURVE, (-1) ** i * (1 + i % 5)) for i in range(40)]
         yield "a pin of 8 moved: its curve, computed by the server", _spread(curves), "33 ms"
         yield "gaps in the sound meanwhile", str(bench.state("underruns")), ""
-        yield from _around_a_long_delay(bench, server.add_song(path, "Long"))
+        _open(bench, server.add_song(path, "Long"), _chain())
+        yield from _around_a_long_delay(bench)
+        _open(
+            bench, server.add_song(write_wav(folder / "Rising.wav", _rising(60.0)), "Rising"), dump_recipe(recipe_of())
+        )
+        yield from _by_frequency(bench)
         bench.close()
         yield _import(browser, server, folder)
         server.stop()
@@ -174,8 +198,44 @@ def _chain(before_db: float = 0.0, band_db: float = 0.0, behind_db: float | None
     return dump_recipe(recipe_of(*stages))
 
 
-def _around_a_long_delay(bench: Bench, song: int) -> Iterator[tuple[str, str, str]]:
-    bench.server.save(song, _chain())
+def _rising(seconds: float) -> np.ndarray:
+    """A tone that rises by a dB a second, so that a leveller has to turn it down."""
+    return tone(6000, -60, seconds) * 10 ** (np.arange(round(seconds * RATE_HZ)) / RATE_HZ / 20)
+
+
+def _by_frequency(bench: Bench) -> Iterator[tuple[str, str, str]]:
+    """One stage alone; every second setting is heard for a while before it is left again."""
+    pin = {"id": "a", "hz": 6000, "range_db": -6, "threshold_db": 0}
+    quick = {"threshold_db": -12, "strength": 1, "attack_ms": 1, "release_ms": 5}
+    moves: dict[str, Callable[[bool], dict[str, Any]]] = {
+        "dynamic_equalizer": lambda there: {"bands": [{**pin, "gain_db": -6 * there}]},
+        "band_dynamics": lambda there: {"bands": [{"id": f"b{i}", "gain_db": -6 * there} for i in range(4)]},
+        "leveller": lambda there: {"reach_db": 0 if there else 12, "speed_s": 2},
+        "tamer": lambda there: {**quick, "max_cut_db": 9 if there else 3},
+    }
+    revision = 5000
+    for kind, params in moves.items():
+        times = []
+        # seconds into the rise, where a leveller is at work from the first block on
+        bench.page.evaluate(TIMED_SEEK, 12 * RATE_HZ)
+        for _ in range(20):
+            for there in (False, True):
+                revision += 1
+                recipe = dump_recipe(recipe_of({"id": "s", "kind": kind, "params": params(there)}))
+                if there:
+                    times.append(bench.page.evaluate(TIMED_CHANGE, [recipe, revision]))
+                else:
+                    bench.page.evaluate(
+                        "(edit) => window.tinKettle.player.ask(edit)",
+                        {"type": "edit", "recipe": recipe, "revision": revision},
+                    )
+                    bench.record(48000)
+        limit = "60 ms and a frame (95th percentile)" if kind == "tamer" else "60 ms (95th percentile)"
+        yield f"move of a {kind.replace('_', ' ')}", _spread(times), limit
+
+
+def _open(bench: Bench, song: int, recipe: dict[str, Any]) -> None:
+    bench.server.save(song, recipe)
     bench.page.evaluate(f"localStorage.setItem('song', '{song}')")
     bench.page.reload()
     bench.page.wait_for_function("window.tinKettle !== undefined")
@@ -185,6 +245,9 @@ def _around_a_long_delay(bench: Bench, song: int) -> Iterator[tuple[str, str, st
     bench.page.evaluate("window.tinKettle.act.setQueue(200)")
     bench.play()
     bench.record(96000)
+
+
+def _around_a_long_delay(bench: Bench) -> Iterator[tuple[str, str, str]]:
     revision, level = 1000, 10 ** (-18 / 20)
 
     def timed(made: Callable[[float], dict[str, Any]], gains: list[float]) -> str:
