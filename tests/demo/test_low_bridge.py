@@ -3,12 +3,14 @@
 import numpy as np
 import pytest
 
+from tests.conftest import recipe_of
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import integrated_lufs, stereo_energy
 from tin_kettle.core.measure.song import SongMeter
 from tin_kettle.core.recipe.describe import describe_recipe
 from tin_kettle.core.survey.beats import find_grid
 from tin_kettle.core.survey.findings import find
+from tin_kettle.core.survey.rules.clipping import HEARD_DB, clips_audibly
 from tin_kettle.core.survey.survey import survey_song
 from tin_kettle.demo.low_bridge import BEAT_S, LEAD_S, by_section, low_bridge, low_bridge_recipe, small_moves
 
@@ -76,3 +78,15 @@ def test_the_version_by_section_moves_with_the_music():
     assert told["air"]["summary"].startswith("mix 9 to 25 % by section")
     assert told["thin"]["summary"].startswith("high-pass off in Chorus")
     assert told["warm"]["summary"].startswith("amount 90 to 110 % by section")
+
+
+@pytest.mark.parametrize(("ceiling_db", "crests_db", "heard"), [(-3.0, -1.8, False), (-9.0, -7.8, True)])
+def test_a_clipper_that_takes_the_needles_is_covered_and_one_that_takes_the_body_is_heard(
+    song, ceiling_db, crests_db, heard
+):
+    recipe = recipe_of({"id": "clip", "kind": "clipper", "params": {"ceiling_db": ceiling_db}})
+    done = survey_song(recipe, {"mix": ArraySource(song[0], 48000)})
+    assert done.stages["clip"]["effort_db"].min() == pytest.approx(crests_db, abs=0.3)
+    assert [found.id for found in clips_audibly(done, recipe)] == (["heard-clip"] if heard else [])
+    # neither is a matter of a tenth
+    assert abs(done.stages["clip"]["level_new"].max() - HEARD_DB) > 6
