@@ -94,6 +94,25 @@ def test_it_renders_to_the_credit_and_not_beyond(session):
     assert wire.blocks[-1][1] < 2.2 * RATE_HZ, "no credit reaches further than a second"
 
 
+@pytest.mark.parametrize("playing", [False, True])
+def test_while_a_hand_moves_and_nothing_plays_no_more_is_rendered_than_is_shown(session, playing):
+    session, wire = session
+    say(session, type="credit", epoch=0, position=19200, heard=1024)
+    until(lambda: len(wire.blocks) == 19)
+    time.sleep(0.3)
+    number = 0
+    for number in range(1, 20):
+        if playing:
+            say(session, type="credit", epoch=0, position=19200 + number, heard=1024 + number)
+        say(session, type="edit", recipe=gain(number / 10), revision=number, heard=1024)
+        time.sleep(0.03)
+    moved = [block for block in wire.blocks if 0 < block[3] < number]
+    farthest = max(block[1] for block in moved)
+    assert farthest > 8192 if playing else farthest <= 4096
+    # and all of it as soon as the hand rests
+    until(lambda: wire.blocks[-1][3] == number and wire.blocks[-1][1] >= 18432)
+
+
 def test_the_last_of_many_edits_counts_and_is_sent_again_from_the_ear_on(session):
     session, wire = session
     say(session, type="credit", epoch=0, position=9600)

@@ -65,6 +65,12 @@ MOST_AHEAD_S = 1.0
 REWIND_GAP_S = 0.04
 """Edits are heard no more often than this, heavy chains' less often: what a rewind throws away must be caught up."""
 REWIND_GAP_OF_LOAD_S = 0.3
+HAND_S = 0.1
+"""So long after an edit the hand may be under way."""
+STILL_S = 0.25
+"""What has not gone on for so long does not play."""
+STILL_BLOCKS = 2
+"""While a hand moves and nothing plays, no more than this is rendered ahead: the next edit throws it away."""
 ROOM_FOR_SPARES = 0.35
 MATCH_EVERY = 8
 WISHES = (Edit, Touches, Tap, Compare, Listen)
@@ -97,9 +103,11 @@ class Session:
         self._credit = 0
         self._credit_epoch = audition.epoch
         self._heard = 0
+        self._went_on = 0.0
         self._closed = False
         self._load = Load()
         self._rewound = 0.0
+        self._taken_up = 0
         self._at_hand: dict[str, Piece | None] = {}
         self._listening = Listening()
         # files are opened and converted beside the rendering, one after the other
@@ -171,7 +179,9 @@ class Session:
                     return  # meant for what was played before a seek
                 most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
                 self._credit, self._credit_epoch = min(message.position, most), message.epoch
-                self._heard = self._possible(message.heard)
+                heard = self._possible(message.heard)
+                if heard != self._heard:
+                    self._heard, self._went_on = heard, time.monotonic()
                 self._attending = True
             else:
                 self._mail[type(message)] = message
@@ -306,8 +316,10 @@ class Session:
             raise ConnectionClosed
 
     def _patience(self) -> float | None:
-        """How long to wait at most: an edit that came too soon after the last is due then."""
-        return REWIND_GAP_S if self._mail else None
+        """How long to wait at most: for an edit that came too soon after the last, or for the hand to rest."""
+        if self._mail:
+            return REWIND_GAP_S
+        return HAND_S if self._hand_moves() else None
 
     def _something_to_do(self) -> bool:
         busy = self._attending or self._loop_to_render()
@@ -333,8 +345,19 @@ class Session:
             not self._stuck
             and audition.can_play
             and self._credit_epoch == audition.epoch
-            and audition.position < self._credit
+            and audition.position < self._wanted()
         )
+
+    def _wanted(self) -> int:
+        """Up to where to render, stream frames."""
+        if not self._hand_moves():
+            return self._credit
+        return min(self._credit, self._taken_up + STILL_BLOCKS * self._audition.block_frames)
+
+    def _hand_moves(self) -> bool:
+        """Whether a hand moves while nothing plays."""
+        now = time.monotonic()
+        return now - self._rewound < HAND_S and now - self._went_on > STILL_S
 
     def _loop_to_render(self) -> bool:
         ahead = self._audition.ahead
@@ -366,6 +389,7 @@ class Session:
             wanted = audition.comparing(wanted, wanted.other_name, Piece(following, audition.sources))
         wanted = replace(wanted, silent=silent_lanes(wanted.recipe, self._listening))
         audition.want(wanted, heard)
+        self._taken_up = audition.position
 
     def _wished(self, wanted: Wanted, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> Wanted:
         audition = self._audition
