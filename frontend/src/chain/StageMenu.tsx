@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import type { Stage } from "../api/types";
+import { memo } from "react";
 import { useShape } from "../state/shape";
 import { useBench } from "../state/store";
 import { MASTER } from "../tree/tree";
@@ -17,8 +17,14 @@ import {
 } from "./acts";
 import { select } from "../state/listening";
 
+interface Props {
+  id: string;
+  isSplit: boolean;
+  title: string;
+}
+
 /** What is done to a stage, or to all that are chosen with it. */
-export function StageMenu({ stage, title }: { stage: Stage; title: string }) {
+export const StageMenu = memo(function StageMenu({ id: own, isSplit, title }: Props) {
   const recipe = useShape();
   const lane = useBench((s) => s.lane);
   const lanes = [
@@ -26,7 +32,7 @@ export function StageMenu({ stage, title }: { stage: Stage; title: string }) {
     { id: MASTER, name: "Master" },
   ].filter(({ id }) => id !== lane);
   const on = (act: (ids: string[]) => void) => () => {
-    if (!chosen().includes(stage.id)) select(stage.id);
+    if (!chosen().includes(own)) select(own);
     act(chosen());
   };
   return (
@@ -48,7 +54,7 @@ export function StageMenu({ stage, title }: { stage: Stage; title: string }) {
           </Item>
           <Item
             onSelect={() => {
-              select(stage.id);
+              select(own);
               pasteCopied();
             }}
             keys="Ctrl V"
@@ -66,9 +72,7 @@ export function StageMenu({ stage, title }: { stage: Stage; title: string }) {
               </Item>
             ))}
           </Submenu>
-          {stage.kind === "split" && (
-            <Item onSelect={() => dissolve(stage.id)}>Dissolve: its stages into the chain</Item>
-          )}
+          {isSplit && <Item onSelect={() => dissolve(own)}>Dissolve: its stages into the chain</Item>}
           <Submenu label="Move to">
             {lanes.map(({ id, name }) => (
               <Item key={id} onSelect={on((ids) => moveToLane(ids, id))}>
@@ -84,7 +88,7 @@ export function StageMenu({ stage, title }: { stage: Stage; title: string }) {
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
   );
-}
+});
 
 function Item({ keys, onSelect, children }: { keys?: string; onSelect: () => void; children: string }) {
   return (

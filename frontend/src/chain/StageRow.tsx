@@ -27,7 +27,8 @@ interface Props {
 }
 
 /** What a stage treats, where that is not everything. */
-function treats(stage: Stage): string {
+function treats(stage: Stage | undefined): string {
+  if (!stage) return "";
   if (stage.kind !== "equalizer") return stage.channels === "stereo" ? "" : stage.channels;
   const used = [...new Set(stage.params.bands.map(({ channels }) => channels))];
   return used.every((channels) => channels === "stereo") ? "" : used.join(" + ");
@@ -43,20 +44,18 @@ export function DropMark({ mark }: { mark: "before" | "after" | null }) {
 }
 
 /** A stage of the chain: its dot on the rail, its name, what it is set to and what it does at the moment. */
-export const StageRow = memo(function StageRow(props: Props) {
-  const stage = useBench((s) => stageOf(s.recipe!, props.id));
-  return stage ? <Shown {...props} stage={stage} /> : null;
-});
-
-function Shown({ id, depth, rails, last, mark, stage }: Props & { stage: Stage }) {
+export const StageRow = memo(function StageRow({ id, depth, rails, last, mark }: Props) {
+  // values move under a hand; what the row shows of them comes as words
+  const kind = useBench((s) => stageOf(s.recipe!, id)?.kind);
+  const on = useBench((s) => stageOf(s.recipe!, id)?.on ?? false);
+  const treated = useBench((s) => treats(stageOf(s.recipe!, id)));
   const selected = useBench((s) => s.selected === id);
   const beside = useBench((s) => s.also.includes(id));
-  const summary = useBench((s) => s.described[id]?.summary ?? "");
-  const work = useSurvey()?.work?.[id];
-  const info = kindInfo(stage.kind);
-  const title = info?.title ?? stage.kind;
+  const info = kindInfo(kind ?? "");
+  const title = info?.title ?? "";
   const { setNodeRef: dragged, listeners, isDragging } = useDraggable({ id });
   const { setNodeRef: dropped } = useDroppable({ id: `row ${id}`, data: { row: { kind: "stage", id } } });
+  if (kind === undefined) return null;
   return (
     <li
       ref={dropped}
@@ -66,7 +65,8 @@ function Shown({ id, depth, rails, last, mark, stage }: Props & { stage: Stage }
     >
       <RailLines rails={rails} last={last} height={HEIGHT_PX} />
       <StageSwitch
-        stage={stage}
+        id={id}
+        on={on}
         title={title}
         left={columnPx(rails.node ?? 0, last)}
         top={HEIGHT_PX / 2 - 1}
@@ -77,22 +77,33 @@ function Shown({ id, depth, rails, last, mark, stage }: Props & { stage: Stage }
         {...listeners}
         aria-roledescription="stage, Alt and an arrow key move it"
         aria-current={selected}
-        title={work ? `${summary}\n${work}` : summary}
         onClick={(event) => (event.shiftKey ? chooseTo(id) : select(id))}
         style={{ paddingLeft: columnPx(last, last) + GAP_PX + depth * INDENT_PX }}
         className="absolute inset-0 py-[4px] pr-[10px] text-left -outline-offset-2"
       >
-        <span className={`block truncate pr-8 text-[12.5px] font-[620] ${stage.on ? "" : "text-mute"}`}>
+        <span className={`block truncate pr-8 text-[12.5px] font-[620] ${on ? "" : "text-mute"}`}>
           {title}
         </span>
-        <span className="flex items-baseline gap-2 text-[11px] text-mute [font-stretch:84%]">
-          <span className="min-w-0 flex-1 truncate">{summary}</span>
-          {treats(stage) && <span className="shrink-0 text-[10px] [font-stretch:80%]">{treats(stage)}</span>}
-        </span>
+        <Summary id={id} treated={treated} />
       </button>
-      {stage.on && info?.dynamic && <Effort stage={id} />}
-      <StageMenu stage={stage} title={title} />
+      {on && info?.dynamic && <Effort stage={id} />}
+      <StageMenu id={id} isSplit={kind === "split"} title={title} />
       <DropMark mark={mark} />
     </li>
+  );
+});
+
+/** What the stage is set to, and in its title what it does. */
+function Summary({ id, treated }: { id: string; treated: string }) {
+  const summary = useBench((s) => s.described[id]?.summary ?? "");
+  const work = useSurvey()?.work?.[id];
+  return (
+    <span
+      className="flex items-baseline gap-2 text-[11px] text-mute [font-stretch:84%]"
+      title={work ? `${summary}\n${work}` : summary}
+    >
+      <span className="min-w-0 flex-1 truncate">{summary}</span>
+      {treated && <span className="shrink-0 text-[10px] [font-stretch:80%]">{treated}</span>}
+    </span>
   );
 }

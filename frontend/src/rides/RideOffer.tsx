@@ -5,12 +5,16 @@ import { tellValue } from "../ui/format";
 
 /** The hand moved a value that is ridden: what is to become of it. */
 export function RideOffer() {
-  const offered = useRiding((s) => s.offered);
+  const offered = useRiding((s) => s.offered && s.held.length > 0);
+  return offered && <Offered />;
+}
+
+function Offered() {
   const held = useRiding((s) => s.held);
   const recipe = useBench((s) => s.recipe)!;
   const stages = useBench((s) => s.stages)!;
   const [touch] = held;
-  if (!offered || !touch) return null;
+  if (!touch) return null;
   const found = declaredAt(stages, recipe, touch.target, touch.param);
   if (!found) return null;
   const { param, title } = found;

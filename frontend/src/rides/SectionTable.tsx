@@ -27,9 +27,12 @@ const LEAST_PX = 170;
 /** A value section by section, and how it gets there, in place of what the stage editor shows. */
 export function SectionTable() {
   const table = useRiding((s) => s.table);
+  return table && <Found table={table} />;
+}
+
+function Found({ table }: { table: { target: string; param: string } }) {
   const recipe = useBench((s) => s.recipe)!;
   const stages = useBench((s) => s.stages)!;
-  if (!table) return null;
   const found = declaredAt(stages, recipe, table.target, table.param);
   if (!found) return null;
   return (

@@ -14,7 +14,7 @@ export default function ClipperView({ stage }: { stage: Extract<Stage, { kind: "
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
       <PushTools stage={stage}>
-        <StartingPoints stage={stage} />
+        <StartingPoints id={stage.id} kind={stage.kind} />
       </PushTools>
       <div className="grid min-h-0 grid-cols-[minmax(0,218px)_minmax(0,1fr)_minmax(0,214px)] gap-[10px]">
         <PushPicture stage={stage}>

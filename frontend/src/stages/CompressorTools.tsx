@@ -1,3 +1,4 @@
+import { memo, useCallback } from "react";
 import { api } from "../api/client";
 import { setParams } from "../state/editing";
 import { compare } from "../state/listening";
@@ -7,8 +8,7 @@ import { complain, useBench } from "../state/store";
 import { useSurvey } from "../state/useSurvey";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
-import type { CompressorStage } from "./compressor";
-import { useCompressorPicture } from "./compressor";
+import { compressorOf, useCompressorPicture } from "./compressor";
 import { keepWork, useKeepWork } from "./keepWork";
 import { KeyMenu } from "./KeyMenu";
 import { StartingPoints } from "./StartingPoints";
@@ -22,22 +22,26 @@ const PICTURES = [
 ] as const;
 
 /** Starting points, work held constant, exaggeration, makeup by loudness: what is done with a compressor as a whole. */
-export function CompressorTools({ stage }: { stage: CompressorStage }) {
+export const CompressorTools = memo(function CompressorTools({ id }: { id: string }) {
   const song = useBench((s) => s.song)!;
   const keeps = useKeepWork((s) => s.on);
   const shows = useCompressorPicture((s) => s.shows);
   const survey = useSurvey();
-  useExaggeration(stage.id);
-  const change = (values: Parameters<typeof setParams>[2], label: string) => {
-    const { recipe } = useBench.getState();
-    if (recipe) edit(setParams(recipe, stage.id, values), `Bus compressor: ${label}`, true);
-  };
+  useExaggeration(id);
+  const change = useCallback(
+    (values: Parameters<typeof setParams>[2], label: string) => {
+      const { recipe } = useBench.getState();
+      if (recipe) edit(setParams(recipe, id, values), `Bus compressor: ${label}`, true);
+    },
+    [id],
+  );
   const match = async () => {
     try {
       await settle();
       // how much louder or quieter the song is with the stage than without it
-      const { gain_db: gain } = await api.makeup(song.id, stage.id);
-      const makeup = Math.max(-24, Math.min(24, Math.round((stage.params.makeup_db + gain) * 10) / 10));
+      const { gain_db: gain } = await api.makeup(song.id, id);
+      const before = compressorOf(useBench.getState().recipe, id)?.params.makeup_db ?? 0;
+      const makeup = Math.max(-24, Math.min(24, Math.round((before + gain) * 10) / 10));
       change({ makeup_db: makeup }, `makeup ${formatDb(makeup, true)}, matched`);
       compare("now");
     } catch (refused) {
@@ -52,8 +56,8 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
         options={PICTURES}
         onChange={(next) => useCompressorPicture.setState({ shows: next })}
       />
-      <StartingPoints stage={stage} />
-      <KeyMenu stage={stage} change={change} />
+      <StartingPoints id={id} kind="compressor" />
+      <KeyMenu id={id} change={change} />
       <button
         type="button"
         className="plain whitespace-nowrap"
@@ -72,18 +76,18 @@ export function CompressorTools({ stage }: { stage: CompressorStage }) {
       >
         same work
       </button>
-      <TwoWays stage={stage} />
-      <Work stage={stage} />
+      <TwoWays id={id} />
+      <Work id={id} />
     </div>
   );
-}
+});
 
 /** How often how much: what the stage does over the song, or over the loop, in words. */
-function Work({ stage }: { stage: CompressorStage }) {
+function Work({ id }: { id: string }) {
   const survey = useSurvey();
   const loop = useBench((s) => s.loop);
-  const series = useSeries(stage.id, usePassage());
-  const words = loop ? series?.words : survey?.work?.[stage.id];
+  const series = useSeries(id, usePassage());
+  const words = loop ? series?.words : survey?.work?.[id];
   if (!words) return null;
   return (
     <span className={`truncate ${survey?.state === "done" ? "" : "stale"}`} title={words}>

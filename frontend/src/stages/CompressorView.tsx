@@ -29,7 +29,7 @@ export default function CompressorView({ stage }: { stage: CompressorStage }) {
   };
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(96px,1fr)_minmax(0,max-content)] gap-y-2">
-      <CompressorTools stage={stage} />
+      <CompressorTools id={stage.id} />
       <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
         {shows === "detector" ? (
           <DetectorPicture stage={stage.id} filters={filters} />

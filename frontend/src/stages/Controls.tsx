@@ -50,7 +50,11 @@ export function Controls({ stage }: { stage: Stage }) {
     >
       {params.map((param) =>
         param.name === "detector_filters" ? (
-          <DetectorFilters key={param.name} stage={stage} filters={values[param.name] as DetectorFilter[]} />
+          <DetectorFilters
+            key={param.name}
+            stage={stage.id}
+            filters={values[param.name] as DetectorFilter[]}
+          />
         ) : (
           <Control
             key={param.name}

@@ -1,4 +1,5 @@
-import type { DetectorFilter, Param, Stage } from "../api/types";
+import { memo } from "react";
+import type { DetectorFilter, Param } from "../api/types";
 import { useItems } from "../state/store";
 import { Rule } from "../ui/Rule";
 import { Segments } from "../ui/Segments";
@@ -15,11 +16,16 @@ const SLOPES = ["6", "12", "24"].map((value) => ({ value, label: value }));
 const MOST = 3;
 const FRESH: DetectorFilter = { kind: "high_pass", hz: 100, q: 0.707, gain_db: 0, slope: 12 };
 
+interface Props {
+  stage: string;
+  filters: DetectorFilter[];
+}
+
 /** What the detector hears through: up to three filters, none of which the sound itself passes. */
-export function DetectorFilters({ stage, filters }: { stage: Stage; filters: DetectorFilter[] }) {
+export const DetectorFilters = memo(function DetectorFilters({ stage, filters }: Props) {
   const params = useItems("compressor", "detector_filters");
   const follows = useFollow((s) => s.follows);
-  const change = (next: DetectorFilter[], label: string) => changeFilters(stage.id, next, label, true);
+  const change = (next: DetectorFilter[], label: string) => changeFilters(stage, next, label, true);
   return (
     <section aria-label="Listens through" className="order-last col-span-full border-t border-faint pt-2">
       <div className="flex items-center gap-3 pb-1">
@@ -51,7 +57,7 @@ export function DetectorFilters({ stage, filters }: { stage: Stage; filters: Det
           number={index + 1}
           filter={filter}
           params={params}
-          onChange={(fields, resting) => moveFilter(stage.id, filters, index, fields, resting)}
+          onChange={(fields, resting) => moveFilter(stage, filters, index, fields, resting)}
           onRemove={() =>
             change(
               filters.filter((_, i) => i !== index),
@@ -62,7 +68,7 @@ export function DetectorFilters({ stage, filters }: { stage: Stage; filters: Det
       ))}
     </section>
   );
-}
+});
 
 interface FilterProps {
   number: number;

@@ -1,15 +1,19 @@
 import { DropdownMenu } from "radix-ui";
 import { busOf, laneOf } from "../state/editing";
+import { useShape } from "../state/shape";
 import { useBench } from "../state/store";
 import type { CompressorProps } from "./compressor";
+import { compressorOf } from "./compressor";
+
+const NONE: string[] = [];
 
 /** Which buses the detector listens to. */
-export function KeyMenu({ stage, change }: CompressorProps) {
-  const recipe = useBench((s) => s.recipe)!;
-  const own = laneOf(recipe, stage.id);
+export function KeyMenu({ id, change }: CompressorProps) {
+  const recipe = useShape();
+  const keys = useBench((s) => compressorOf(s.recipe, id)?.params.key ?? NONE);
+  const own = laneOf(recipe, id);
   const lanes = [...recipe.buses, ...recipe.groups].filter(({ id }) => id !== own);
   if (recipe.buses.length < 2) return null;
-  const keys = stage.params.key ?? [];
   const named = keys.map((id) => busOf(recipe, id)?.name || id).join(" + ");
   return (
     <DropdownMenu.Root>

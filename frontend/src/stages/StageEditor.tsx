@@ -1,5 +1,5 @@
-import { Suspense } from "react";
-import type { Channels, Stage } from "../api/types";
+import { memo, Suspense } from "react";
+import type { Channels, Kind } from "../api/types";
 import { setField } from "../state/editing";
 import { edit } from "../state/edits";
 import { compare, listen } from "../state/listening";
@@ -30,7 +30,7 @@ export function StageEditor() {
       aria-label="Stage"
       className="relative grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[30px_minmax(0,1fr)] gap-y-2 bg-enamel px-[14px] pt-[8px]"
     >
-      <Heading stage={stage} />
+      <Heading id={stage.id} kind={stage.kind} channels={stage.channels} />
       <Suspense fallback={<span />}>
         <Body key={stage.id} stage={stage} />
       </Suspense>
@@ -40,17 +40,25 @@ export function StageEditor() {
   );
 }
 
-function Heading({ stage }: { stage: Stage }) {
+const Heading = memo(function Heading({
+  id,
+  kind,
+  channels,
+}: {
+  id: string;
+  kind: Kind;
+  channels: Channels;
+}) {
   const tap = useBench((s) => s.tap);
   const heard = useBench((s) => s.heard);
-  const info = kindInfo(stage.kind);
+  const info = kindInfo(kind);
   if (!info) return null;
   const set = (fields: Parameters<typeof setField>[2], label: string) => {
     const { recipe } = useBench.getState();
-    if (recipe) edit(setField(recipe, stage.id, fields), `${info.title}: ${label}`, true);
+    if (recipe) edit(setField(recipe, id, fields), `${info.title}: ${label}`, true);
   };
-  const { taps } = VIEWS[stage.kind];
-  const without = `without:${stage.id}`;
+  const { taps } = VIEWS[kind];
+  const without = `without:${id}`;
   return (
     <div className="flex items-center gap-x-[9px] max-[1100px]:gap-x-[4px] max-[1100px]:[&_.seg>button]:px-[3px]">
       <h2 className="text-[16px] font-[680] whitespace-nowrap [font-stretch:100%] max-[1100px]:text-[14px] max-[1100px]:[font-stretch:88%]">
@@ -59,9 +67,9 @@ function Heading({ stage }: { stage: Stage }) {
       {info.channels.length > 1 && (
         <Segments
           label="Treats"
-          value={stage.channels}
+          value={channels}
           options={info.channels.map((value) => ({ value, label: CHANNEL_NAMES[value] }))}
-          onChange={(channels) => set({ channels }, CHANNEL_NAMES[channels])}
+          onChange={(next) => set({ channels: next }, CHANNEL_NAMES[next])}
         />
       )}
       <span className="flex items-center gap-2">
@@ -91,4 +99,4 @@ function Heading({ stage }: { stage: Stage }) {
       </span>
     </div>
   );
-}
+});

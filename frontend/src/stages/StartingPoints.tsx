@@ -1,26 +1,29 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { api } from "../api/client";
-import type { Stage, Value } from "../api/types";
+import type { Kind, Value } from "../api/types";
 import { setParams } from "../state/editing";
 import { edit } from "../state/edits";
 import { complain, kindInfo, useBench } from "../state/store";
+import { stageOf } from "../tree/tree";
 import { Sheet } from "../ui/Sheet";
 
 /** Settings to start from: ours by purpose, and the user's own. */
-export function StartingPoints({ stage }: { stage: Stage }) {
+export const StartingPoints = memo(function StartingPoints({ id, kind }: { id: string; kind: Kind }) {
   const { data } = useQuery({ queryKey: ["starts"], queryFn: api.startingPoints, staleTime: Infinity });
   const client = useQueryClient();
   const [naming, setNaming] = useState(false);
-  const starts = (data ?? []).filter(({ kind }) => kind === stage.kind);
+  const starts = (data ?? []).filter((start) => start.kind === kind);
   const change = (values: Record<string, Value>, label: string) => {
     const { recipe } = useBench.getState();
-    if (recipe)
-      edit(setParams(recipe, stage.id, values), `${kindInfo(stage.kind)?.title ?? ""}: ${label}`, true);
+    if (recipe) edit(setParams(recipe, id, values), `${kindInfo(kind)?.title ?? ""}: ${label}`, true);
   };
   const keep = (name: string) => {
     setNaming(false);
+    const { recipe } = useBench.getState();
+    const stage = recipe && stageOf(recipe, id);
+    if (!stage) return;
     api
       .keepStartingPoint(name, stage)
       .then(() => client.invalidateQueries({ queryKey: ["starts"] }))
@@ -71,4 +74,4 @@ export function StartingPoints({ stage }: { stage: Stage }) {
       </Sheet>
     </DropdownMenu.Root>
   );
-}
+});

@@ -55,7 +55,7 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_auto_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
-        <StartingPoints stage={stage} />
+        <StartingPoints id={stage.id} kind={stage.kind} />
         <button
           type="button"
           className="plain whitespace-nowrap"

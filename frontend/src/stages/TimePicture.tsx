@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { memo, useRef } from "react";
 import type { PointerEvent } from "react";
 import type { Stage } from "../api/types";
 import { overlay } from "../state/readings";
@@ -7,6 +7,7 @@ import { formatDb } from "../ui/format";
 import { Playhead } from "../ui/Playhead";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useDrag } from "../ui/useDrag";
+import { useLatest } from "../ui/useLatest";
 import { heardNow } from "../state/useHeard";
 import type { Axis, Frame } from "../plots/plot";
 import { back, drawGridY, drawLine, levelAxis, ticksOf, yAt } from "../plots/plot";
@@ -47,9 +48,38 @@ function frames(width: number, height: number): [Frame, Frame] {
 }
 
 /** The passage over time: what comes in, what the stage listens to, and below it what is taken off. */
-export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, effortDb, leavesDb }: Props) {
+export function TimePicture({ stage, reads = READS, level, ...shown }: Props) {
+  const onMove = useLatest((db: number) => level?.onMove?.(db));
+  const onRest = useLatest(() => level?.onRest?.());
+  return (
+    <Shown
+      {...shown}
+      {...reads}
+      stage={stage.id}
+      levelDb={level?.db ?? null}
+      levelLabel={level?.label ?? ""}
+      onMove={level?.onMove && onMove}
+      onRest={onRest}
+    />
+  );
+}
+
+interface ShownProps extends Pick<Props, "heardIs" | "deepestDb" | "effortDb" | "leavesDb"> {
+  stage: string;
+  input: string;
+  heard: string;
+  effort: string;
+  levelDb: number | null;
+  levelLabel: string;
+  onMove: ((db: number) => void) | undefined;
+  onRest: () => void;
+}
+
+/** Left alone while values move that it does not show. */
+const Shown = memo(function Shown(props: ShownProps) {
+  const { stage, levelDb, levelLabel, onMove, onRest, heardIs, deepestDb, effortDb, leavesDb } = props;
   const passage = usePassage();
-  const survey = useSeries(stage.id, passage)?.rows ?? null;
+  const survey = useSeries(stage, passage)?.rows ?? null;
   const held = useRef(false);
   // as low as the music goes; it stands still while the level is in hand
   const axis = useRef<Axis>({ low: deepestDb, high: 0 });
@@ -57,12 +87,12 @@ export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, e
 
   const ref = useMovingCanvas((context, width, height) => {
     const [upper, lower] = frames(width, height);
-    const live = readings.columns(stage.id, from, to, SERIES_COLUMNS);
-    const [came, heard, done] = [reads.input, reads.heard, reads.effort].map((name) =>
+    const live = readings.columns(stage, from, to, SERIES_COLUMNS);
+    const [came, heard, done] = [props.input, props.heard, props.effort].map((name) =>
       overlay(name, survey, live, SERIES_COLUMNS),
     ) as [number[], number[], number[]];
     const effort = effortAxis(done, effortDb);
-    if (!held.current) axis.current = levelAxis(heard, level?.db ?? deepestDb / 2, deepestDb);
+    if (!held.current) axis.current = levelAxis(heard, levelDb ?? deepestDb / 2, deepestDb);
     const levels = axis.current;
     drawGridY(context, upper, levels, ticksOf(levels));
     drawGridY(context, lower, effort, ticksOfEffort(effort), "copper", effort.high > 0);
@@ -87,7 +117,7 @@ export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, e
         );
     });
     drawLine(context, lower, xs, depth, { ink: "copper", width: 1.3 });
-    if (level) drawLevel(context, upper, levels, level.db, level.label);
+    if (levelDb !== null) drawLevel(context, upper, levels, levelDb, levelLabel);
     context.fillStyle = colour("mute");
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
@@ -106,17 +136,19 @@ export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, e
   };
   const grabs = (event: PointerEvent<HTMLElement>) => {
     const { y, upper } = dbAt(event);
-    return level?.onMove !== undefined && Math.abs(y - yAt(upper, axis.current, level.db)) <= NEAR_PX;
+    return (
+      onMove !== undefined && levelDb !== null && Math.abs(y - yAt(upper, axis.current, levelDb)) <= NEAR_PX
+    );
   };
   const drag = useDrag({
     grab: (event) => {
       held.current = grabs(event);
       return held.current || null;
     },
-    move: (event) => level?.onMove?.(Math.max(deepestDb, Math.min(0, dbAt(event).db))),
+    move: (event) => onMove?.(Math.max(deepestDb, Math.min(0, dbAt(event).db))),
     rest: () => {
       held.current = false;
-      level?.onRest?.();
+      onRest();
     },
   });
 
@@ -125,7 +157,7 @@ export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, e
       <canvas
         ref={ref}
         role="img"
-        aria-label={`${level ? level.label : "Levels"} over the passage: what is listened to, and the gain below it`}
+        aria-label={`${levelLabel || "Levels"} over the passage: what is listened to, and the gain below it`}
         className="touch-none"
         {...drag}
         onPointerMove={(event) => {
@@ -143,7 +175,7 @@ export function TimePicture({ stage, reads = READS, level, heardIs, deepestDb, e
       />
     </div>
   );
-}
+});
 
 /** From what is taken off most to what is added most, in steps of 2 dB. */
 function effortAxis(done: readonly number[], least: number): Axis {

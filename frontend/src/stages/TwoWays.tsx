@@ -1,12 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { api } from "../api/client";
 import { compare } from "../state/listening";
 import { settle } from "../state/saving";
 import { complain, useBench } from "../state/store";
 import { Sheet } from "../ui/Sheet";
 import { useCanvas } from "../ui/useCanvas";
-import type { CompressorStage } from "./compressor";
 import type { Axis, Frame } from "../plots/plot";
 import { drawGridY, drawLine, yAt } from "../plots/plot";
 import { usePassage } from "./usePassage";
@@ -14,7 +13,7 @@ import { usePassage } from "./usePassage";
 type Ways = Awaited<ReturnType<typeof api.twoWays>>;
 
 /** The same setting that does not hear the lows, and that does not touch them: side by side, by the song's own figures. */
-export function TwoWays({ stage }: { stage: CompressorStage }) {
+export const TwoWays = memo(function TwoWays({ id }: { id: string }) {
   const song = useBench((s) => s.song)!;
   const passage = usePassage();
   const client = useQueryClient();
@@ -24,7 +23,7 @@ export function TwoWays({ stage }: { stage: CompressorStage }) {
     setBusy(true);
     try {
       await settle();
-      setWays(await api.twoWays(song.id, stage.id, passage));
+      setWays(await api.twoWays(song.id, id, passage));
       await client.invalidateQueries({ queryKey: ["versions", song.id] });
     } catch (refused) {
       complain(refused);
@@ -64,7 +63,7 @@ export function TwoWays({ stage }: { stage: CompressorStage }) {
       </Sheet>
     </>
   );
-}
+});
 
 /** The gain of both over the passage. */
 function Gains({ ways }: { ways: Ways }) {
