@@ -1,5 +1,4 @@
 import { useEffect } from "react";
-import { setKeyed } from "../state/keyed";
 import { compare, keepAtHand, setMatched, WITHOUT_CHAIN } from "../state/listening";
 import { matchWords } from "../state/matching";
 import { useBench } from "../state/store";
@@ -32,7 +31,7 @@ export function CompareKeys() {
   const keyed = keyedOthers(named);
   useMatchedPassage(keyed);
   useEffect(() => {
-    setKeyed(keyed);
+    if (keyed.join() !== useBench.getState().keyed.join()) useBench.setState({ keyed });
     keepAtHand(keyed);
   });
   const shows = (value: string) => !blind && heard === value;

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { currentPlayer } from "../state/listening";
+import { session } from "../state/session";
 import { complain } from "../state/store";
 import { Choice } from "../ui/Choice";
 
@@ -26,7 +26,7 @@ export function Device() {
       )
       .catch(() => setDevices([]));
   }, []);
-  const context = currentPlayer()?.context as (AudioContext & Sinks) | undefined;
+  const context = session().player?.context as (AudioContext & Sinks) | undefined;
   if (!context?.setSinkId || devices.length < 2) return null;
   return (
     <div className="mt-2 flex items-center gap-2">

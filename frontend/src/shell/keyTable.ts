@@ -13,7 +13,6 @@ import {
   toggle,
 } from "../chain/acts";
 import { openSearch } from "../chain/searching";
-import { keyed } from "../state/keyed";
 import { chainOf } from "../state/editing";
 import {
   compare,
@@ -110,7 +109,7 @@ function onChosen(act: (id: string) => void): void {
 }
 
 function hearKeyed(number: number): void {
-  const other = keyed()[number - 1];
+  const other = useBench.getState().keyed[number - 1];
   if (other) compare(other);
 }
 

@@ -33,19 +33,17 @@ const heard = vi.hoisted(() => ({
   setLoop: vi.fn(),
   setMatched: vi.fn(),
   setMonitor: vi.fn(),
-  onBlocks: vi.fn(),
   setPlaying: vi.fn(),
   setView: vi.fn(),
   toggleDim: vi.fn(),
   WITHOUT_CHAIN: "without:*",
 }));
-const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn(), onHand: vi.fn() }));
+const edits = vi.hoisted(() => ({ edit: vi.fn(), step: vi.fn() }));
 vi.mock("../state/listening", () => heard);
 vi.mock("../state/edits", () => edits);
 
 const { keyName, obeyBeforeLists, obeyKey, setLetters } = await import("./keys");
 const { KEYS } = await import("./keyTable");
-const { setKeyed } = await import("../state/keyed");
 const { useBench, PLAIN } = await import("../state/store");
 const { MASTER } = await import("../tree/tree");
 const { DECLARED } = await import("../tree/growing");
@@ -148,7 +146,7 @@ describe("the keys", () => {
   });
 
   it("hear what stands on them", () => {
-    setKeyed(["received", "now", "version:4"]);
+    useBench.setState({ keyed: ["received", "now", "version:4"] });
     press("3");
     expect(heard.compare).toHaveBeenLastCalledWith("version:4");
     expect(press("7")).toBe(true);

@@ -5,6 +5,7 @@ import type { Recipe, Stage } from "../api/types";
 import { setParam } from "../state/editing";
 import { stageOf } from "../tree/tree";
 import { edit } from "../state/edits";
+import { session } from "../state/session";
 import { useBench } from "../state/store";
 
 export const useKeepWork = create<{ on: boolean }>(() => ({ on: false }));
@@ -17,34 +18,34 @@ const AFFECTS = new Set([
   "detector",
   "rms_ms",
 ]);
-let reference: { stage: string; recipe: Recipe } | null = null;
-let asking = false;
 
 export function keepWork(on: boolean): void {
   useKeepWork.setState({ on });
-  reference = null;
+  newReference();
 }
 
 /** A control of a compressor moved: ask for the threshold that keeps the average reduction of before. */
 export function followWork(stage: Stage, param: string, before: Recipe): void {
   if (!useKeepWork.getState().on || stage.kind !== "compressor" || !AFFECTS.has(param)) return;
-  if (reference?.stage !== stage.id) reference = { stage: stage.id, recipe: before };
+  const { work } = session();
+  if (work.reference?.stage !== stage.id) work.reference = { stage: stage.id, recipe: before };
   void follow(stage.id);
 }
 
 /** The threshold was moved by hand: from here on that is the work to keep. */
 export function newReference(): void {
-  reference = null;
+  session().work.reference = null;
 }
 
 /** Asked at every turn: a hand on the threshold may have changed it meanwhile. */
 function workToKeep(): Recipe | undefined {
-  return reference?.recipe;
+  return session().work.reference?.recipe;
 }
 
 async function follow(id: string): Promise<void> {
-  if (asking) return;
-  asking = true;
+  const mine = session();
+  if (mine.work.asking) return;
+  mine.work.asking = true;
   try {
     for (let asked: Recipe | null = null; asked !== useBench.getState().recipe;) {
       const { song, recipe, loop } = useBench.getState();
@@ -52,6 +53,7 @@ async function follow(id: string): Promise<void> {
       const from = workToKeep();
       if (!song || !recipe || !from) return;
       const { threshold_db } = await api.sameWork(song.id, id, from, recipe, loop ?? [0, song.frames]);
+      if (mine !== session()) return;
       const now = useBench.getState().recipe;
       if (now && stageOf(now, id)) {
         const followed = setParam(now, id, "threshold_db", threshold_db);
@@ -62,6 +64,6 @@ async function follow(id: string): Promise<void> {
   } catch {
     // what was asked for is not to be had now; the threshold stays where it is
   } finally {
-    asking = false;
+    mine.work.asking = false;
   }
 }

@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Recipe, Revision, Song } from "../api/types";
+import type { LivePlayer } from "../live/player";
 
 const { client } = vi.hoisted(() => {
   const kept = new Map<string, string>();
@@ -36,20 +37,10 @@ vi.mock("../api/client", () => client);
 const hand = vi.hoisted(() => ({ isPressed: vi.fn(() => false) }));
 vi.mock("./hand", () => hand);
 
-const {
-  edit,
-  keepMine,
-  leaveUnkept,
-  moveParam,
-  onEdit,
-  onOpenAgain,
-  pretend,
-  standing,
-  step,
-  takeTheirs,
-  takeUp,
-} = await import("./edits");
+const { edit, keepMine, leaveUnkept, moveParam, pretend, stand, standing, step, takeTheirs, takeUp } =
+  await import("./edits");
 const { lookForUnkept, rest, saveLeaving, settle } = await import("./saving");
+const { begin, createSession, session } = await import("./session");
 const { useBench } = await import("./store");
 const { MASTER } = await import("../tree/tree");
 
@@ -70,6 +61,11 @@ function recipeOf(gainDb: number): Recipe {
 const revisionOf = (id: number, gainDb: number) => ({ id, recipe: recipeOf(gainDb) }) as unknown as Revision;
 
 const sent = vi.fn();
+
+function openOther(): void {
+  useBench.setState({ song: { id: 8, rate_hz: 48000 } as unknown as Song, revision: revisionOf(20, 0) });
+  begin(createSession({ sendEdit: sent, refused: stand }));
+}
 const gain = (recipe: Recipe | null) => (recipe?.master[0]?.params as unknown as { gain_db: number }).gain_db;
 
 interface Saved {
@@ -94,7 +90,7 @@ beforeEach(() => {
     Promise.resolve({ id: ++id, recipe } as unknown as Revision),
   );
   sent.mockReset();
-  onEdit(sent);
+  begin(createSession({ sendEdit: sent, refused: stand }));
   const revision = revisionOf(1, 0);
   useBench.setState({
     song: { id: 7, rate_hz: 48000 } as unknown as Song,
@@ -189,13 +185,41 @@ describe("an edit", () => {
     client.api.edit.mockRejectedValueOnce(new client.Refused(0, "no answer"));
     edit(recipeOf(1), "first song", true);
     await vi.advanceTimersByTimeAsync(1);
-    useBench.setState({ song: { id: 8, rate_hz: 48000 } as unknown as Song, revision: revisionOf(20, 0) });
+    openOther();
     edit(recipeOf(2), "second song", true);
     await vi.advanceTimersByTimeAsync(1);
     expect(client.api.edit.mock.lastCall!.slice(0, 2)).toMatchObject([8, { base: 20, label: "second song" }]);
     expect(client.api.edit).toHaveBeenCalledTimes(2);
     expect(localStorage.getItem("unkept:8")).toBeNull();
     expect(localStorage.getItem("unkept:7")).not.toBeNull();
+    await vi.advanceTimersByTimeAsync(60000);
+    expect(client.api.edit, "its song is tried again no more").toHaveBeenCalledTimes(2);
+    localStorage.removeItem("unkept:7");
+  });
+
+  it("whose answer comes when another song is open says nothing of that one", async () => {
+    let answer: (kept: Revision) => void = () => undefined;
+    client.api.edit.mockReturnValueOnce(new Promise<Revision>((resolve) => (answer = resolve)));
+    edit(recipeOf(1), "first song", true);
+    await vi.advanceTimersByTimeAsync(1);
+    openOther();
+    answer(revisionOf(9, 1));
+    await vi.advanceTimersByTimeAsync(1);
+    expect(useBench.getState().revision!.id).toBe(20);
+    localStorage.removeItem("unkept:7");
+  });
+
+  it("that is on its way to the ear when another song opens never gets there", async () => {
+    moveParam("t", "gain_db", 1);
+    moveParam("t", "gain_db", 2);
+    expect(sent).toHaveBeenCalledTimes(1);
+    const close = vi.fn();
+    session().player = { close } as unknown as LivePlayer;
+    openOther();
+    await vi.advanceTimersByTimeAsync(1000);
+    expect(close).toHaveBeenCalledTimes(1);
+    expect(sent).toHaveBeenCalledTimes(1);
+    expect(client.api.edit, "nor is it kept with the other").not.toHaveBeenCalled();
     localStorage.removeItem("unkept:7");
   });
 
@@ -234,7 +258,7 @@ describe("an edit", () => {
 
   it("that another window was quicker than is kept beside, or given up", async () => {
     const opened = vi.fn(() => Promise.resolve());
-    onOpenAgain(opened);
+    session().openAgain = opened;
     client.api.edit.mockRejectedValueOnce(new client.Refused(409, "edited in another window"));
     edit(recipeOf(4), "mine", true);
     await vi.advanceTimersByTimeAsync(1);

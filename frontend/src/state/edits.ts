@@ -6,7 +6,8 @@ import { MASTER, stageOf } from "../tree/tree";
 import { formatMoment } from "../ui/format";
 import { chainOf, laneOf, setParam } from "./editing";
 import type { Lane } from "./editing";
-import { changed, forgetLeft, giveUp, onRefused, openLabel, settle } from "./saving";
+import { changed, forgetLeft, giveUp, openLabel, settle } from "./saving";
+import { session } from "./session";
 import { complain, readings, useBench } from "./store";
 
 const get = useBench.getState;
@@ -14,37 +15,14 @@ const set = useBench.setState;
 
 const SEND_MS = 25;
 
-/** How an edit reaches the ear; the player puts itself here. */
-let sendEdit: (recipe: Recipe, revision: number, label: string | null) => void = () => undefined;
-
-export function onEdit(send: typeof sendEdit): void {
-  sendEdit = send;
-}
-
-let revisionHeard = 0;
-
 /** The number of the next state that is sent to be heard; blocks name it. */
 export function nextRevision(): number {
-  return ++revisionHeard;
+  return ++session().sending.revision;
 }
-
-/** What moves ridden values takes edits up before they become any; `end` writes down what it holds. */
-interface Hand {
-  takes: (edited: Recipe, label: string) => boolean;
-  end: () => Promise<void>;
-}
-let hand: Hand = { takes: () => false, end: () => Promise.resolve() };
-
-export function onHand(taken: Hand): void {
-  hand = taken;
-}
-
-let sentAt = 0;
-let sendTimer: ReturnType<typeof setTimeout> | null = null;
 
 /** Change the recipe: heard and drawn at once, kept as a revision when the hand rests. */
 export function edit(edited: Recipe, label: string, resting = false): void {
-  if (edited === get().recipe || hand.takes(edited, label)) return;
+  if (edited === get().recipe || session().hand.takes(edited, label)) return;
   keep(edited, label, resting);
 }
 
@@ -66,25 +44,26 @@ export function moveParam(id: string, name: string, value: number): void {
   if (recipe) edit(setParam(recipe, id, name, value), name);
 }
 
-let disguise: ((recipe: Recipe) => Recipe) | null = null;
-
 /** Hear and draw the recipe otherwise for as long as a key is held, edits too, without keeping that; null goes back. */
-export function pretend(otherwise: typeof disguise): void {
-  disguise = otherwise;
+export function pretend(otherwise: ((recipe: Recipe) => Recipe) | null): void {
+  session().sending.disguise = otherwise;
   sendSoon();
 }
 
 /** At once, and while more comes at most every 25 ms. */
 function sendSoon(): void {
-  const wait = Math.max(0, sentAt + SEND_MS - performance.now());
-  if (wait === 0 && !sendTimer) send();
-  else sendTimer ??= setTimeout(send, wait);
+  const { sending } = session();
+  const wait = Math.max(0, sending.at + SEND_MS - performance.now());
+  if (wait === 0 && !sending.timer) send();
+  else sending.timer ??= setTimeout(send, wait);
 }
 
 function send(): void {
-  sendTimer = null;
-  sentAt = performance.now();
+  const { sending, sendEdit } = session();
+  sending.timer = null;
+  sending.at = performance.now();
   const { recipe } = get();
+  const { disguise } = sending;
   // with its name the server holds it for us, should this browser be gone before it is kept
   if (recipe) sendEdit(disguise?.(recipe) ?? recipe, nextRevision(), disguise ? null : openLabel());
 }
@@ -107,18 +86,11 @@ export async function takeTheirs(): Promise<void> {
   giveUp();
   send();
   set({ conflict: false, problem: null });
-  await openAgain();
-}
-
-let openAgain: () => Promise<void> = () => Promise.resolve();
-
-/** How the song is opened anew: a step back or forth brings other files, or another window has gone on. */
-export function onOpenAgain(open: typeof openAgain): void {
-  openAgain = open;
+  await session().openAgain();
 }
 
 /** Take a revision as the present state. */
-function stand(revision: Revision): void {
+export function stand(revision: Revision): void {
   giveUp();
   const { recipe } = revision;
   set({ revision, recipe, saved: "saved", also: [], ...standing(recipe, get().lane, get().selected) });
@@ -141,8 +113,6 @@ export function standing(
     selected: (chain.find((stage) => stage.kind === "compressor") ?? chain[0])?.id ?? null,
   };
 }
-
-onRefused(stand);
 
 /** Take up edits that this browser held because no server had them. */
 export function takeUp(): void {
@@ -170,41 +140,50 @@ export function returnTo(revision: number): Promise<void> {
 /** Let the server go to another state of the song, when everything is kept. */
 async function goTo(move: (song: number) => Promise<Revision>): Promise<void> {
   const { song } = get();
+  const mine = session();
   if (!song) return;
   try {
-    await hand.end();
+    await mine.hand.end();
     await settle();
+    if (mine !== session()) return;
     if (get().saved === "failed") {
       complain("The last edit is not kept yet, so that nothing was undone; it is tried again.");
       return;
     }
     const bounces = get().revision?.bounces;
     const there = await move(song.id);
+    if (mine !== session()) return;
     if (there.bounces === bounces) stand(there);
-    else await openAgain();
+    else await mine.openAgain();
   } catch (refused) {
     complain(refused);
   }
 }
 
-let describing: Promise<void> | null = null;
-let described: Recipe | null = null;
-
 /** Summaries and pictures of the recipe as it is now; at most one request is under way. */
 export function describe(): void {
-  describing ??= describeAll().finally(() => {
-    describing = null;
+  const { sending } = session();
+  sending.describing ??= describeAll().finally(() => {
+    sending.describing = null;
   });
 }
 
 async function describeAll(): Promise<void> {
-  for (let { recipe, song } = get(); recipe && song && recipe !== described; { recipe, song } = get()) {
-    described = recipe;
+  const mine = session();
+  const { sending } = mine;
+  for (
+    let { recipe, song } = get();
+    recipe && song && recipe !== sending.described;
+    { recipe, song } = get()
+  ) {
+    sending.described = recipe;
     try {
       const found = await api.describe(recipe, song.rate_hz);
-      if (get().song?.id === song.id) set({ described: found });
+      if (mine !== session()) return;
+      set({ described: found });
     } catch {
       // what is drawn stays; the edit itself is refused, and says so, when it is kept
     }
+    if (mine !== session()) return;
   }
 }

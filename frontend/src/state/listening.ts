@@ -1,12 +1,12 @@
 /** Playing, comparing and ways of listening. Nothing here ever changes the recipe. */
 import { api } from "../api/client";
 import type { Grid, Listening, Match, Matched, Recipe } from "../api/types";
-import type { LivePlayer } from "../live/player";
-import type { Tap } from "../live/protocol";
+import type { Ask, Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
 import { stageOf } from "../tree/tree";
-import { estimated, pairOf, UNKNOWN, withoutNow } from "./matching";
+import { estimated, pairOf, withoutNow } from "./matching";
+import { session } from "./session";
 import { complain, kindInfo, PLAIN, useBench } from "./store";
 import type { Heard, Span } from "./store";
 
@@ -20,38 +20,25 @@ const ESTIMATE_MS = 2000;
 const MOVING_ESTIMATE_MS = 80;
 const MOVING_MS = 1000;
 const MOST_AT_HAND = 4;
-/** The one player; tests reach it as `window.tinKettle.player`. */
-let player: LivePlayer | null = null;
-
-export function currentPlayer(): LivePlayer | null {
-  return player;
-}
-
-/** Let another player take over; nothing is known of what it plays. */
-export function takePlayer(next: LivePlayer | null): void {
-  player?.close();
-  player = next;
-  known = UNKNOWN;
+function ask(asked: Ask): void {
+  session().player?.ask(asked);
 }
 
 /** Tell a new player what holds whatever is open, before anything of it is heard. */
 export function greetPlayer(): void {
-  const { listening } = get();
-  player?.ask({ type: "choose", stage: lookedAt });
-  player?.ask({ type: "hand", others: atHand });
-  player?.ask({ type: "listen", listening, lufs: [null, null] });
+  const { listening, lookedAt, atHand } = get();
+  ask({ type: "choose", stage: lookedAt });
+  ask({ type: "hand", others: atHand });
+  ask({ type: "listen", listening, lufs: [null, null] });
   applyGains();
 }
 
 // ---- comparing ----------------------------------------------------------------------------------------------------
 
-/** What surveys know of equal loudness. */
-let known: Matched = UNKNOWN;
-
 function applyGains(): void {
   const { match, matched, monitorDb, dim, heard } = get();
   const gain = (db: number) => 10 ** (db / 20);
-  player?.set({
+  session().player?.set({
     other: heard === "now" ? null : heard,
     nowGain: matched ? gain(match.now_db) : 1,
     otherGain: matched ? gain(match.other_db) : 1,
@@ -59,18 +46,16 @@ function applyGains(): void {
   });
 }
 
-let estimatedAt = 0;
-/** When a stage that makes louder was moved last. */
-let movedAt = -Infinity;
-
 /** The chosen stage was moved. */
 export function noteMove(edited: Recipe): void {
-  if (kindInfo(stageOf(edited, get().selected)?.kind ?? "")?.louder) movedAt = performance.now();
+  if (kindInfo(stageOf(edited, get().selected)?.kind ?? "")?.louder)
+    session().matching.movedAt = performance.now();
 }
 
 /** Take up an estimate of equal loudness where no survey knows better; `near` is of the last moment alone. */
 export function estimateMatch(settled: Match | null, near: Match | null): void {
-  const moving = get().matchMoving && performance.now() - movedAt < MOVING_MS;
+  const { matching } = session();
+  const moving = get().matchMoving && performance.now() - matching.movedAt < MOVING_MS;
   const match = moving ? near : settled;
   if (!match) return;
   // an estimate may not creep while one listens: it is taken up now and then, and yields to the survey's figure; while
@@ -78,8 +63,8 @@ export function estimateMatch(settled: Match | null, near: Match | null): void {
   const wait = moving ? MOVING_ESTIMATE_MS : ESTIMATE_MS;
   // nothing is turned down to what coding adds
   if (get().other.startsWith("added:")) return;
-  if (get().tap !== "result" || performance.now() - estimatedAt < wait) return;
-  estimatedAt = performance.now();
+  if (get().tap !== "result" || performance.now() - matching.estimatedAt < wait) return;
+  matching.estimatedAt = performance.now();
   const pair = estimated(get().match, match, moving);
   if (pair === get().match) return;
   set({ match: pair });
@@ -88,8 +73,9 @@ export function estimateMatch(settled: Match | null, near: Match | null): void {
 
 /** Take what surveys know of equal loudness; null where now was edited since, or another passage is heard. */
 export function knowGains(matched: Matched | null): void {
-  known = matched ?? withoutNow(known);
-  player?.ask({ type: "gains", gains_db: known.gains_db });
+  const { matching } = session();
+  const known = (matching.known = matched ?? withoutNow(matching.known));
+  ask({ type: "gains", gains_db: known.gains_db });
   set({ match: pairOf(known, get().other, get().match) });
   applyGains();
   // the service turns down by the whole song's loudness
@@ -99,8 +85,8 @@ export function knowGains(matched: Matched | null): void {
 /** Hear now, or what it is compared with; the player goes over as soon as the sound is there. */
 export function compare(heard: Heard): void {
   if (heard !== "now" && heard !== get().other) {
-    set({ other: heard, match: pairOf(known, heard, get().match) });
-    player?.ask({ type: "compare", other: heard });
+    set({ other: heard, match: pairOf(session().matching.known, heard, get().match) });
+    ask({ type: "compare", other: heard });
     listenAs({});
   }
   set({ heard });
@@ -116,7 +102,7 @@ export function stopComparing(gone: Heard): void {
 
 /** What stands beside now was changed: a reference has another passage. */
 export function refreshOther(changed: Heard): void {
-  if (changed === get().other) player?.ask({ type: "compare", other: changed });
+  if (changed === get().other) ask({ type: "compare", other: changed });
 }
 
 /** Hear something under another name; the bench does not show what it is. */
@@ -129,21 +115,18 @@ export function endBlind(): void {
   set({ blind: null });
 }
 
-let lookedAt: string | null = null;
-let atHand: Heard[] = [];
-
 /** Keep what may be compared next at hand, so that it is heard at once; a reference needs no keeping. */
 export function keepAtHand(others: Heard[]): void {
   const wanted = others.filter((name) => !/^(now|reference)/.test(name)).slice(0, MOST_AT_HAND);
-  if (wanted.join() === atHand.join()) return;
-  atHand = wanted;
-  player?.ask({ type: "hand", others: atHand });
+  if (wanted.join() === get().atHand.join()) return;
+  set({ atHand: wanted });
+  ask({ type: "hand", others: wanted });
 }
 
 /** Have the spectra inside a stage measured, as long as one looks at them. */
 export function lookInside(stage: string | null): void {
-  lookedAt = stage;
-  player?.ask({ type: "choose", stage });
+  set({ lookedAt: stage });
+  ask({ type: "choose", stage });
 }
 
 export function setMatched(matched: boolean): void {
@@ -157,8 +140,9 @@ export function setMatched(matched: boolean): void {
 export function listenAs(change: Partial<Listening>): void {
   const listening = { ...get().listening, ...change };
   set({ listening });
-  const lufs = ["now", get().other].map((name) => known.integrated_lufs[name] ?? null);
-  player?.ask({ type: "listen", listening, lufs });
+  const { integrated_lufs } = session().matching.known;
+  const lufs = ["now", get().other].map((name) => integrated_lufs[name] ?? null);
+  ask({ type: "listen", listening, lufs });
 }
 
 export function plainResult(): void {
@@ -169,7 +153,7 @@ export function plainResult(): void {
 
 export function listen(tap: Tap): void {
   set({ tap });
-  player?.ask({ type: "tap", stage: tap === "result" ? null : get().selected, tap });
+  ask({ type: "tap", stage: tap === "result" ? null : get().selected, tap });
 }
 
 export function setMonitor(monitorDb: number): void {
@@ -189,25 +173,25 @@ export function setMatchMoving(matchMoving: boolean): void {
 
 export function setQueue(queueMs: number): void {
   set({ queueMs });
-  player?.setQueue(queueMs);
+  session().player?.setQueue(queueMs);
 }
 
 // ---- where --------------------------------------------------------------------------------------------------------
 
 export function setPlaying(playing: boolean): void {
   set({ playing });
-  player?.set({ playing });
+  session().player?.set({ playing });
   if (!playing) keepView();
 }
 
 /** The sound has ended. */
 export function stopAtEnd(): void {
   setPlaying(false);
-  player?.ask({ type: "seek", song: 0 });
+  ask({ type: "seek", song: 0 });
 }
 
 export function heardSong(): number {
-  return player?.now()?.song ?? get().song?.view.song ?? 0;
+  return session().player?.now()?.song ?? get().song?.view.song ?? 0;
 }
 
 export function seek(song: number): void {
@@ -215,7 +199,7 @@ export function seek(song: number): void {
   if (!open) return;
   const to = Math.round(Math.max(0, Math.min(song, open.frames - 1)));
   if (loop && (to < loop[0] || to >= loop[1])) setLoop(null);
-  player?.ask({ type: "seek", song: to });
+  ask({ type: "seek", song: to });
   keepView(to);
 }
 
@@ -227,7 +211,7 @@ export function setGrid(grid: Grid | null): void {
 
 export function setLoop(loop: Span | null): void {
   set({ loop });
-  player?.ask({ type: "loop", loop });
+  ask({ type: "loop", loop });
   keepView();
 }
 
@@ -258,22 +242,21 @@ export function setView(view: Span | null): void {
   set({ view: [from, from + width] });
 }
 
-let viewTimer: ReturnType<typeof setTimeout> | null = null;
-let viewedAt: number | undefined;
-
 function keepView(at?: number): void {
-  viewedAt = at;
-  if (viewTimer) clearTimeout(viewTimer);
-  viewTimer = setTimeout(saveView, 500);
+  const { view } = session();
+  view.at = at;
+  if (view.timer) clearTimeout(view.timer);
+  view.timer = setTimeout(saveView, 500);
 }
 
 /** What is to be kept of how the bench is left is kept now: another song is going to be there. */
 export function saveView(): void {
-  if (viewTimer === null) return;
-  clearTimeout(viewTimer);
-  viewTimer = null;
+  const { view, player } = session();
+  if (view.timer === null) return;
+  clearTimeout(view.timer);
+  view.timer = null;
   const { song, selected, loop, lane, grid } = get();
-  const position = viewedAt ?? player?.now()?.song ?? 0;
+  const position = view.at ?? player?.now()?.song ?? 0;
   if (song && song.id > 0)
     api.view(song.id, { stage: selected, lane, loop, grid, song: Math.round(position) }).catch(complain);
 }

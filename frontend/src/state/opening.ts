@@ -3,11 +3,9 @@ import { api } from "../api/client";
 import type { Param, Recipe, Song, Stages } from "../api/types";
 import { LivePlayer } from "../live/player";
 import type { PlayerEvents } from "../live/player";
-import type { Began } from "../live/player.worklet";
-import type { BlockHead } from "../live/protocol";
 import { MASTER } from "../tree/tree";
 import { carried } from "../ui/scale";
-import { describe, moveParam, onEdit, onOpenAgain, standing } from "./edits";
+import { describe, moveParam, standing, stand } from "./edits";
 import {
   compare,
   estimateMatch,
@@ -20,10 +18,11 @@ import {
   setMonitor,
   setQueue,
   stopAtEnd,
-  takePlayer,
 } from "./listening";
 import { UNMATCHED } from "./matching";
+import { blockCame, end, stateBegan, takes } from "./riding";
 import { lookForUnkept, settle } from "./saving";
+import { begin, createSession, session } from "./session";
 import { PLAIN, readings, useBench } from "./store";
 
 const get = useBench.getState;
@@ -54,16 +53,13 @@ export function addressedRecord(): number | null {
   return inAddress("records");
 }
 
-let opening = 0;
-let onRendered: (head: BlockHead) => void = () => undefined;
-let onBegan: (began: Began) => void = () => undefined;
-let letGo: () => Promise<void> = () => Promise.resolve();
+/** Of several that were asked for the last one counts, however long the first one takes. */
+let asked = 0;
 
-/** What records needs to know of every block that comes, and writes down what it holds before another song opens. */
-export function onBlocks(rendered: typeof onRendered, began: typeof onBegan, end: typeof letGo): void {
-  onRendered = rendered;
-  onBegan = began;
-  letGo = end;
+/** Write down what a hand holds, and keep what was edited of the song that is open. */
+async function leave(): Promise<void> {
+  await session().hand.end();
+  await settle();
 }
 
 /** What is true of anything that has just been opened. */
@@ -91,8 +87,8 @@ const PLAYING: Omit<PlayerEvents, "heard"> = {
   connected: (connected) => set({ connected }),
   problem: (problem) => set({ problem }),
   underruns: (underruns) => set({ underruns }),
-  rendered: (head) => onRendered(head),
-  began: (began) => onBegan(began),
+  rendered: blockCame,
+  began: stateBegan,
   described: (stages) => set({ described: { ...get().described, ...stages } }),
   work: ({ heavy, progress }) => set({ work: { heavy, progress } }),
 };
@@ -115,13 +111,11 @@ function declaredAt(declared: Stages, rateHz: number): Stages {
 
 /** Leave the song that is open for a record; what is played of it is opened by `playSound`. */
 export async function openRecord(id: number): Promise<void> {
-  const mine = ++opening;
-  await letGo();
-  await settle();
-  if (mine !== opening) return;
+  const mine = ++asked;
+  await leave();
+  if (mine !== asked) return;
   saveView();
-  takePlayer(null);
-  onEdit(() => undefined);
+  begin(createSession());
   set({ record: id, loop: null, selected: null, grid: null, ...UNHEARD });
   if (addressedRecord() !== id) window.history.pushState(null, "", `/records/${id}`);
 }
@@ -138,7 +132,7 @@ export function playSound(path: string, sound: Pick<Song, "rate_hz" | "frames" |
       if (get().loop === null && head.song >= frames) stopAtEnd();
     },
   });
-  takePlayer(player);
+  begin(createSession({ player }));
   readings.reset(frames);
   Object.assign(window, {
     tinKettle: { player, state: get, act: { setMonitor, setQueue, setLoop, listenAs } },
@@ -149,15 +143,13 @@ export function playSound(path: string, sound: Pick<Song, "rate_hz" | "frames" |
 }
 
 export async function openSong(id: number): Promise<void> {
-  const mine = ++opening;
-  await letGo();
+  const mine = ++asked;
   // what was edited of the song before is kept first
-  await settle();
+  await leave();
   const [declared, song] = await Promise.all([api.stages(), api.song(id)]);
   // and what was edited of it meanwhile
   await settle();
-  // of several that were asked for the last one counts, however long the first one takes
-  if (mine !== opening) return;
+  if (mine !== asked) return;
   saveView();
   set({ stages: declaredAt(declared, song.rate_hz) });
   const { recipe } = song.revision;
@@ -180,12 +172,18 @@ export async function openSong(id: number): Promise<void> {
       if (get().loop === null && head.song >= song.frames + meters.tail) stopAtEnd();
     },
   });
-  takePlayer(player);
-  onEdit((edited, revision, label) => {
-    player.ask({ type: "edit", recipe: edited, revision, label });
-    noteMove(edited);
-  });
-  onOpenAgain(() => openSong(id));
+  begin(
+    createSession({
+      player,
+      hand: { takes, end },
+      sendEdit: (edited, revision, label) => {
+        player.ask({ type: "edit", recipe: edited, revision, label });
+        noteMove(edited);
+      },
+      openAgain: () => openSong(id),
+      refused: stand,
+    }),
+  );
   const act = { setMonitor, setMatched, setQueue, setLoop, compare, listenAs, move: moveParam };
   Object.assign(window, { tinKettle: { player, state: get, act } });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });

@@ -2,15 +2,16 @@
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Recipe, Take, Touch } from "../api/types";
+import type { Began } from "../live/player.worklet";
+import type { BlockHead } from "../live/protocol";
 import { rideOf, timed, valueAt } from "../tree/course";
 import { declaredAt } from "../tree/declared";
 import { touchedBetween } from "../tree/touched";
-import { keep, nextRevision, onHand } from "./edits";
+import { keep, nextRevision } from "./edits";
 import { isPressed, watchPointer } from "./hand";
-import { currentPlayer, heardSong } from "./listening";
-import { onBlocks } from "./opening";
+import { heardSong } from "./listening";
+import { emptyHanded, session } from "./session";
 import { complain, useBench } from "./store";
-import type { Held } from "./takes";
 import { Heard, takesOf } from "./takes";
 
 export type Mode = "latch" | "touch" | "trim";
@@ -49,24 +50,10 @@ const PATIENCE_MS = 600;
 
 export const keyOf = ({ target, param }: { target: string; param: string }) => `${target} ${param}`;
 
-/** The recipe before the hand took anything. */
-let base: Recipe | null = null;
-let recording = false;
-let ending: Promise<void> | null = null;
-let all: Held[] = [];
-let holding = new Map<string, Held>();
-let heard = new Heard();
-let changed = new Set<Held>();
-/** what is to be let go with the next state that is sent */
-let leaving = new Set<Held>();
-let idle: ReturnType<typeof setTimeout> | null = null;
-let sending: ReturnType<typeof setTimeout> | null = null;
-let sentAt = -Infinity;
-
 /** Watch for the hand that lets go; returns how to stop that. */
 export function watchHand(): () => void {
   return watchPointer(() => {
-    if (holding.size) letGoSoon();
+    if (session().riding.holding.size) letGoSoon();
   });
 }
 
@@ -93,10 +80,11 @@ export function riddenNow(recipe: Recipe, target: string, param: string): Touch[
 }
 
 /** Whether an edit is a hand on values that are recorded or ridden; it is heard then, and not kept yet. */
-function takes(edited: Recipe, label: string): boolean {
+export function takes(edited: Recipe, label: string): boolean {
   const { recipe, playing, stages } = useBench.getState();
+  const { riding } = session();
   if (!recipe || !stages) return false;
-  if (ending) {
+  if (riding.ending) {
     // the hand that still moves as the take ends moves nothing any more
     if (!touchedBetween(recipe, edited)) complain(`${label}: the take is being written; do that again.`);
     return true;
@@ -116,12 +104,12 @@ function takes(edited: Recipe, label: string): boolean {
     }
   } else if (!touches?.some(({ target, param }) => rideOf(recipe, target, param))) {
     // anything else is done: the rides go on
-    if (holding.size) leaveRiding(false);
+    if (riding.holding.size) leaveRiding(false);
     return false;
   }
-  if (holding.size && recording !== records) leaveRiding();
-  base ??= recipe;
-  recording = records;
+  if (riding.holding.size && riding.recording !== records) leaveRiding();
+  riding.base ??= recipe;
+  riding.recording = records;
   for (const touch of touches) hold(touch, recipe);
   useBench.setState({ recipe: edited });
   set({ offered: false });
@@ -132,23 +120,26 @@ function takes(edited: Recipe, label: string): boolean {
 }
 
 function hold(touch: Touch, recipe: Recipe): void {
+  const { riding } = session();
   const key = keyOf(touch);
-  let held = holding.get(key);
+  let held = riding.holding.get(key);
   if (!held) {
-    const from = recording && get().mode === "trim" ? riddenNow(recipe, touch.target, touch.param) : null;
+    const from =
+      riding.recording && get().mode === "trim" ? riddenNow(recipe, touch.target, touch.param) : null;
     held = {
       touch: { ...touch, trim_from: typeof from === "number" ? from : null },
       moves: [],
       released: null,
     };
-    holding.set(key, held);
-    all.push(held);
+    riding.holding.set(key, held);
+    riding.all.push(held);
   }
   held.touch = { ...held.touch, value: touch.value };
-  changed.add(held);
+  riding.changed.add(held);
 }
 
 function show(): void {
+  const { recording, changed, holding } = session().riding;
   if (recording) {
     const frame = heardSong();
     const traces = { ...get().traces };
@@ -161,83 +152,80 @@ function show(): void {
 
 /** At once, and while more comes at most every 25 ms. */
 function sendSoon(): void {
-  if (sending) return;
-  const wait = sentAt + SEND_MS - performance.now();
+  const { riding } = session();
+  if (riding.timer) return;
+  const wait = riding.sentAt + SEND_MS - performance.now();
   if (wait <= 0) send();
-  else sending = setTimeout(send, wait);
+  else riding.timer = setTimeout(send, wait);
 }
 
 function send(): void {
-  sending = null;
-  sentAt = performance.now();
+  const { riding, player } = session();
+  riding.timer = null;
+  riding.sentAt = performance.now();
   const revision = nextRevision();
-  for (const held of changed) held.moves.push({ revision, value: held.touch.value });
-  for (const held of leaving) {
+  for (const held of riding.changed) held.moves.push({ revision, value: held.touch.value });
+  for (const held of riding.leaving) {
     held.released = revision;
-    holding.delete(keyOf(held.touch));
+    riding.holding.delete(keyOf(held.touch));
   }
-  changed = new Set();
-  if (leaving.size) show();
-  leaving = new Set();
-  const touches = [...holding.values()].map(({ touch }) => touch);
-  currentPlayer()?.ask({ type: "touches", touches, revision });
+  riding.changed = new Set();
+  if (riding.leaving.size) show();
+  riding.leaving = new Set();
+  const touches = [...riding.holding.values()].map(({ touch }) => touch);
+  player?.ask({ type: "touches", touches, revision });
 }
 
 /** When the hand is not pressed any more and has not moved for a while. */
 function letGoSoon(): void {
-  if (idle) clearTimeout(idle);
-  idle = null;
-  if (!isPressed()) idle = setTimeout(letGo, IDLE_MS);
+  const { riding } = session();
+  if (riding.idle) clearTimeout(riding.idle);
+  riding.idle = isPressed() ? null : setTimeout(letGo, IDLE_MS);
 }
 
 function letGo(): void {
-  idle = null;
-  if (isPressed() || holding.size === 0) return;
-  if (!recording) {
+  const { riding } = session();
+  riding.idle = null;
+  if (isPressed() || riding.holding.size === 0) return;
+  if (!riding.recording) {
     set({ offered: true });
     return;
   }
   // a switch that went back by itself would be none
-  const returns = [...holding.values()].filter(({ touch }) => typeof touch.value === "number");
+  const returns = [...riding.holding.values()].filter(({ touch }) => typeof touch.value === "number");
   if (get().mode === "latch" || returns.length === 0) return;
-  for (const held of returns) leaving.add(held);
+  for (const held of returns) riding.leaving.add(held);
   sendSoon();
 }
 
 function forget(): void {
-  if (sending) clearTimeout(sending);
-  if (idle) clearTimeout(idle);
-  sending = idle = null;
-  base = null;
-  recording = false;
-  all = [];
-  holding = new Map();
-  changed = new Set();
-  leaving = new Set();
-  heard = new Heard();
+  const { riding, player } = session();
+  for (const timer of [riding.timer, riding.idle]) if (timer) clearTimeout(timer);
+  const { ending, sentAt } = riding;
+  Object.assign(riding, { ...emptyHanded(), ending, sentAt });
   set({ held: [], traces: {}, offered: false });
-  currentPlayer()?.ask({ type: "touches", touches: [], revision: nextRevision() });
+  player?.ask({ type: "touches", touches: [], revision: nextRevision() });
 }
 
 /** The hand's value is given up, and the rides go on; `back` where the recipe is as before, too. */
 export function leaveRiding(back = true): void {
-  const before = base;
+  const before = session().riding.base;
   if (back && before) useBench.setState({ recipe: before });
   forget();
 }
 
 /** Shift the rides as far as the hand moved, or write its value in their place. */
 export async function keepTouch(how: "trim" | "over"): Promise<void> {
-  const { recipe, song } = useBench.getState();
-  if (!base || !recipe || !song) return;
-  const from = base;
+  const mine = session();
+  const from = mine.riding.base;
+  if (!from) return;
   const touches = get().held.map((touch) => ({
     ...touch,
     trim_from: how === "trim" ? asNumber(riddenNow(from, touch.target, touch.param)) : null,
   }));
   try {
     const found = await api.touched(from, touches);
-    if (useBench.getState().song?.id !== song.id) return;
+    if (mine !== session()) return;
     keep(found, `${namesOf(touches)}: ${how === "trim" ? "ride trimmed" : "written over its ride"}`, true);
     forget();
   } catch (refused) {
@@ -260,34 +248,34 @@ function namesOf(touched: { target: string; param: string }[]): string {
 }
 
 /** End the take: what was held is written into the rides, in one step. */
-function end(): Promise<void> {
-  if (ending) return ending;
-  songHeard = heardSong();
-  if (!recording || all.length === 0) {
-    if (holding.size) leaveRiding();
+export function end(): Promise<void> {
+  const { riding } = session();
+  if (riding.ending) return riding.ending;
+  riding.songHeard = heardSong();
+  if (!riding.recording || riding.all.length === 0) {
+    if (riding.holding.size) leaveRiding();
     return Promise.resolve();
   }
-  ending = write().finally(() => {
-    ending = null;
+  riding.ending = write().finally(() => {
+    riding.ending = null;
   });
-  return ending;
+  return riding.ending;
 }
-
-let songHeard = 0;
 
 async function write(): Promise<void> {
   const { song } = useBench.getState();
-  const from = base;
-  const end = { position: Infinity, song: songHeard };
-  if (changed.size) send();
+  const { riding } = session();
+  const from = riding.base;
+  const end = { position: Infinity, song: riding.songHeard };
+  if (riding.changed.size) send();
   const last = Math.max(
     0,
-    ...all.flatMap(({ moves, released }) => [...moves.map((m) => m.revision), released ?? 0]),
+    ...riding.all.flatMap(({ moves, released }) => [...moves.map((m) => m.revision), released ?? 0]),
   );
-  for (const until = performance.now() + PATIENCE_MS; !heard.spot(last) && performance.now() < until;)
+  for (const until = performance.now() + PATIENCE_MS; !riding.heard.spot(last) && performance.now() < until;)
     await new Promise((resolve) => setTimeout(resolve, 20));
   try {
-    const takes = song && from ? takesOf(all, heard, end, song.rate_hz, get().again) : [];
+    const takes = song && from ? takesOf(riding.all, riding.heard, end, song.rate_hz, get().again) : [];
     if (!from || !song || takes.length === 0) {
       leaveRiding();
       return;
@@ -301,18 +289,21 @@ async function write(): Promise<void> {
   }
 }
 
-onHand({ takes, end });
-onBlocks(
-  (head) => {
-    const jumped = heard.epoch >= 0 && head.epoch !== heard.epoch;
-    // a jump ends the take: what comes after it is another passage of the song
-    if (jumped && recording) void end();
-    else if (jumped) heard = new Heard();
-    heard.block(head);
-  },
-  (began) => heard.begin(began),
-  end,
-);
+/** A block came, to be heard soon. */
+export function blockCame(head: BlockHead): void {
+  const { riding } = session();
+  const jumped = riding.heard.epoch >= 0 && head.epoch !== riding.heard.epoch;
+  // a jump ends the take: what comes after it is another passage of the song
+  if (jumped && riding.recording) void end();
+  else if (jumped) riding.heard = new Heard();
+  riding.heard.block(head);
+}
+
+/** A state that was sent is heard for the first time. */
+export function stateBegan(began: Began): void {
+  session().riding.heard.begin(began);
+}
+
 useBench.subscribe(({ playing }, before) => {
-  if (recording && before.playing && !playing) void end();
+  if (session().riding.recording && before.playing && !playing) void end();
 });

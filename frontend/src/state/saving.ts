@@ -1,7 +1,9 @@
 /** Keeping edits: twice a second while the hand moves, at once when it rests, and in the browser until the server has it. */
 import { api, Refused } from "../api/client";
-import type { Recipe, Revision, Song, Unkept } from "../api/types";
+import type { Revision, Song, Unkept } from "../api/types";
 import { isPressed } from "./hand";
+import type { Movement } from "./session";
+import { RETRY_MS, session } from "./session";
 import { complain, useBench } from "./store";
 
 const get = useBench.getState;
@@ -14,35 +16,8 @@ const MEANWHILE_MS = 400;
 const NOTE_MS = 100;
 /** What lies in the browser for longer has no other window that will see to it. */
 const ORPHAN_MS = 3000;
-const RETRY_MS = 1500;
 const LONGEST_PAUSE_MS = 30000;
 const MOST_UNANSWERED = 50;
-
-type Timer = ReturnType<typeof setTimeout>;
-
-/** One movement of the hand, from the first edit to the rest: one revision, however often it is kept meanwhile. */
-interface Movement {
-  song: Song;
-  id: string;
-  label: string;
-  recipe: Recipe;
-}
-let movement: Movement | null = null;
-/** Movements that have come to rest and are not kept yet, the oldest first. */
-let waiting: Movement[] = [];
-let restTimer: Timer | null = null;
-let meanwhileTimer: Timer | null = null;
-let noteTimer: Timer | null = null;
-let againTimer: Timer | null = null;
-let saving: Promise<void> = Promise.resolve();
-let pauseMs = RETRY_MS;
-let unanswered: string[] = [];
-let refused: (kept: Revision) => void = () => undefined;
-
-/** What becomes of an edit that the server refuses; the edits put themselves here. */
-export function onRefused(stand: typeof refused): void {
-  refused = stand;
-}
 
 /** The recipe was edited: keep it soon, at once where the hand rests already. */
 export function changed(label: string, resting: boolean): void {
@@ -50,43 +25,48 @@ export function changed(label: string, resting: boolean): void {
   if (!song || !recipe) return;
   // what is done at one stroke is a step of its own
   if (resting) rest();
-  const id = movement?.id ?? `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
-  movement = { song, id, label, recipe };
+  const { keeping } = session();
+  const id = keeping.movement?.id ?? `${Date.now().toString(36)}-${Math.random().toString(36).slice(2)}`;
+  keeping.movement = { song, id, label, recipe };
   if (resting) {
     rest();
     return;
   }
-  if (restTimer) clearTimeout(restTimer);
-  restTimer = setTimeout(restUnlessHeld, REST_MS);
-  meanwhileTimer ??= setTimeout(saveMeanwhile, MEANWHILE_MS);
-  noteTimer ??= setTimeout(note, NOTE_MS);
+  if (keeping.restTimer) clearTimeout(keeping.restTimer);
+  keeping.restTimer = setTimeout(restUnlessHeld, REST_MS);
+  keeping.meanwhileTimer ??= setTimeout(saveMeanwhile, MEANWHILE_MS);
+  keeping.noteTimer ??= setTimeout(note, NOTE_MS);
 }
 
 /** A hand that only pauses in a drag has not let go. */
 function restUnlessHeld(): void {
-  if (isPressed()) restTimer = setTimeout(restUnlessHeld, REST_MS);
+  if (isPressed()) session().keeping.restTimer = setTimeout(restUnlessHeld, REST_MS);
   else rest();
 }
 
 /** The hand has let go: keep what it did. */
 export function rest(): void {
-  if (!movement) return;
+  const { keeping } = session();
+  if (!keeping.movement) return;
   note();
-  waiting.push(movement);
-  movement = null;
+  keeping.waiting.push(keeping.movement);
+  keeping.movement = null;
   stopTimers();
   save();
 }
 
 function stopTimers(): void {
+  const { keeping } = session();
+  const { restTimer, meanwhileTimer, noteTimer, againTimer } = keeping;
   for (const timer of [restTimer, meanwhileTimer, noteTimer, againTimer]) if (timer) clearTimeout(timer);
-  restTimer = meanwhileTimer = noteTimer = againTimer = null;
+  keeping.restTimer = keeping.meanwhileTimer = keeping.noteTimer = keeping.againTimer = null;
 }
 
 /** What was edited and is not kept yet is given up. */
 export function giveUp(): void {
-  movement = null;
-  waiting = [];
+  const { keeping } = session();
+  keeping.movement = null;
+  keeping.waiting = [];
   stopTimers();
   forgetNote(get().song);
 }
@@ -94,79 +74,89 @@ export function giveUp(): void {
 /** Everything that was edited is kept when this is done. */
 export async function settle(): Promise<void> {
   rest();
-  if (againTimer) save();
-  await saving;
+  const { keeping } = session();
+  if (keeping.againTimer) save();
+  await keeping.saving;
+}
+
+/** What was done last and is not kept yet. */
+function last(): Movement | undefined {
+  const { movement, waiting } = session().keeping;
+  return movement ?? waiting.at(-1);
 }
 
 /** The page goes away: what is not kept yet is sent without waiting for an answer. */
 export function saveLeaving(): void {
   const { song, revision } = get();
-  const last = movement ?? waiting.at(-1);
-  if (!last || last.song.id !== song?.id || !revision) return;
+  const moved = last();
+  if (!moved || !song || !revision) return;
   note();
-  api.edit(song.id, written(last, revision), true).catch(() => undefined);
+  api.edit(song.id, written(moved, revision), true).catch(() => undefined);
 }
 
 /** What was done last and is not kept yet is called. */
 export function openLabel(): string | null {
-  return movement?.label ?? waiting.at(-1)?.label ?? null;
-}
-
-/** Is there anything that was edited and not kept? Asked anew after every wait. */
-function isOpen(): boolean {
-  return movement !== null || waiting.length > 0;
+  return last()?.label ?? null;
 }
 
 function save(): void {
-  if (againTimer) clearTimeout(againTimer);
-  againTimer = null;
-  saving = saving.then(saveWaiting);
+  const { keeping } = session();
+  if (keeping.againTimer) clearTimeout(keeping.againTimer);
+  keeping.againTimer = null;
+  keeping.saving = keeping.saving.then(saveWaiting);
 }
 
 function written({ id, label, recipe }: Movement, { id: base }: Revision): Parameters<typeof api.edit>[1] {
-  return { base, id, unanswered, label, recipe };
+  return { base, id, unanswered: session().keeping.unanswered, label, recipe };
 }
 
 /** While the hand moves on: the revision stays the one before, for all that asks what was measured of it. */
 function saveMeanwhile(): void {
-  meanwhileTimer = null;
-  const moving = movement;
+  const mine = session();
+  const { keeping } = mine;
+  keeping.meanwhileTimer = null;
+  const moving = keeping.movement;
   if (!moving || get().conflict) return;
   // what waits before it goes first; a refusal is told when the hand rests and it is tried again
-  saving = saving.then(async () => {
-    const { song, revision } = get();
-    if (waiting.length === 0 && revision && song?.id === moving.song.id)
+  keeping.saving = keeping.saving.then(async () => {
+    const { revision } = get();
+    if (keeping.waiting.length === 0 && revision && mine === session())
       await send(moving, revision).catch(() => undefined);
   });
 }
 
 function send(moved: Movement, base: Revision): Promise<Revision> {
-  if (!unanswered.includes(moved.id)) unanswered = [...unanswered, moved.id].slice(-MOST_UNANSWERED);
+  const { keeping } = session();
+  if (!keeping.unanswered.includes(moved.id))
+    keeping.unanswered = [...keeping.unanswered, moved.id].slice(-MOST_UNANSWERED);
   return api.edit(moved.song.id, written(moved, base));
 }
 
 /** Keep what waits, each movement as a step of its own, until one is refused. */
 async function saveWaiting(): Promise<void> {
-  // another song's lie in the browser, and are offered there
-  waiting = waiting.filter(({ song }) => song.id === get().song?.id);
-  for (let [next] = waiting; next; [next] = waiting) if (!(await keep(next))) return;
+  // what another session could not keep lies in the browser, and is offered where its song is opened
+  for (let [next] = session().keeping.waiting; next; [next] = session().keeping.waiting)
+    if (!(await keep(next))) return;
 }
 
 /** Whether it is kept; what is not goes on waiting. */
 async function keep(moved: Movement): Promise<boolean> {
   const { revision } = get();
   if (!revision) return false;
-  const isHere = () => get().song?.id === moved.song.id && waiting.includes(moved);
+  const mine = session();
+  const { keeping } = mine;
+  const isHere = () => mine === session() && keeping.waiting.includes(moved);
   try {
     const there = await send(moved, revision);
     if (!isHere()) return false;
-    waiting = waiting.filter((other) => other !== moved);
-    pauseMs = RETRY_MS;
+    keeping.waiting = keeping.waiting.filter((other) => other !== moved);
+    keeping.pauseMs = RETRY_MS;
     // whatever came before is answered with it
-    unanswered = [];
-    if (!isOpen()) forgetNote(moved.song);
+    keeping.unanswered = [];
+    const open = last() !== undefined;
+    if (!open) forgetNote(moved.song);
     // only the number moves: what was edited meanwhile stays
-    set({ revision: there, saved: isOpen() ? "saving" : "saved", problem: null });
+    set({ revision: there, saved: open ? "saving" : "saved", problem: null });
     return true;
   } catch (problem) {
     if (!isHere()) return false;
@@ -176,11 +166,11 @@ async function keep(moved: Movement): Promise<boolean> {
     if (status === 409) set({ conflict: true });
     else if (status === 400) {
       giveUp();
-      refused(revision);
+      mine.refused(revision);
     } else {
       // the server or its disk is in trouble: again, with growing pauses
-      againTimer = setTimeout(save, pauseMs);
-      pauseMs = Math.min(2 * pauseMs, LONGEST_PAUSE_MS);
+      keeping.againTimer = setTimeout(save, keeping.pauseMs);
+      keeping.pauseMs = Math.min(2 * keeping.pauseMs, LONGEST_PAUSE_MS);
     }
     return false;
   }
@@ -191,12 +181,12 @@ async function keep(moved: Movement): Promise<boolean> {
 const noteName = (song: number) => `unkept:${song}`;
 
 function note(): void {
-  noteTimer = null;
-  const last = movement ?? waiting.at(-1);
-  if (!last) return;
-  const unkept: Unkept = { song: last.song.id, label: last.label, recipe: last.recipe, at: Date.now() };
+  session().keeping.noteTimer = null;
+  const moved = last();
+  if (!moved) return;
+  const unkept: Unkept = { song: moved.song.id, label: moved.label, recipe: moved.recipe, at: Date.now() };
   try {
-    localStorage.setItem(noteName(last.song.id), JSON.stringify(unkept));
+    localStorage.setItem(noteName(moved.song.id), JSON.stringify(unkept));
   } catch {
     // a browser that keeps nothing keeps nothing; the server is asked all the same
   }
@@ -222,10 +212,11 @@ export function lookForUnkept(song: Song): void {
   const before = noted(song);
   const unkept = before && before.at >= (song.left?.at ?? 0) ? before : song.left;
   if (!unkept) return;
+  const mine = session();
   setTimeout(() => {
     // another window that is at work sees to its own
-    if (get().song?.id !== song.id || noted(song)?.at !== before?.at) return;
+    if (mine !== session() || noted(song)?.at !== before?.at) return;
     if (JSON.stringify(unkept.recipe) === JSON.stringify(get().recipe)) forgetLeft(song);
-    else if (!isOpen()) set({ unkept });
+    else if (last() === undefined) set({ unkept });
   }, ORPHAN_MS);
 }

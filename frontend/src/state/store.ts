@@ -81,6 +81,12 @@ interface BenchState {
   /** Something that went well and is worth a word. */
   said: string | null;
   dark: boolean;
+  /** the stage whose inside is looked at, and measured for that */
+  lookedAt: string | null;
+  /** what may be compared next, so that it is heard at once */
+  atHand: Heard[];
+  /** what stands on the number keys */
+  keyed: Heard[];
   /** whether single letters act; with Ctrl or Alt keys always do */
   letters: boolean;
 }
@@ -119,6 +125,9 @@ export const useBench = create<BenchState>(() => ({
   conflict: false,
   unkept: null,
   said: null,
+  lookedAt: null,
+  atHand: [],
+  keyed: ["received", "now"],
   dark: localStorage.getItem("theme") === "dark",
   letters: localStorage.getItem("letters") !== "off",
 }));

@@ -1,6 +1,6 @@
 /** What is heard at the moment, for figures that are read: a few times a second, and only what changed. */
 import { useState } from "react";
-import { currentPlayer } from "./listening";
+import { session } from "./session";
 import { useBench } from "./store";
 import type { Gauge, Meters } from "../live/protocol";
 import { useMoving } from "../ui/ticker";
@@ -13,7 +13,7 @@ export interface HeardNow {
 }
 
 export function heardNow(): HeardNow | null {
-  const player = currentPlayer();
+  const { player } = session();
   const found = player?.now();
   if (!player || !found) return null;
   const { meters } = found.moment;
