@@ -12,7 +12,7 @@ from tests.browser.driving import free_port
 
 @contextmanager
 def cluster(workers):
-    """A scheduler and its workers, each a process of its own."""
+    """Address, scheduler and workers, each a process of its own."""
     command = str(Path(sys.executable).with_name("dask"))
     address = f"tcp://127.0.0.1:{free_port()}"
     quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
@@ -23,7 +23,7 @@ def cluster(workers):
     started += [subprocess.Popen(line, **quiet) for _ in range(workers)]
     try:
         _wait_for(host, int(port))
-        yield address, started[1:]
+        yield address, started[0], started[1:]
     finally:
         for process in started:
             process.kill()

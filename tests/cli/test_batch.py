@@ -135,7 +135,7 @@ def test_a_worker_killed_in_the_middle_costs_nothing(tmp_path):
     write_wav(tmp_path / "a.wav", 0.3 * music(12.0), RATE_HZ)
     recipe_file(tmp_path)
     jobs_file(tmp_path, *({**RENDER, "id": str(n), "out": f"{n}.wav", "seed": n} for n in range(4)))
-    with cluster(3) as (address, workers):
+    with cluster(3) as (address, _, workers):
         line = [sys.executable, "-m", "tin_kettle", "batch", "jobs.json", "--json", "--scheduler", address]
         going = subprocess.Popen(line, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
         end, victim = time.monotonic() + 60, None

@@ -45,7 +45,7 @@ def file_of(client, number):
 
 def test_a_cluster_does_what_the_machine_does_and_a_killed_worker_costs_nothing(library, tmp_path):
     path = write_wav(tmp_path / "in.wav", music(20.0) * 0.4)
-    with cluster(2) as (address, workers):
+    with cluster(2) as (address, _, workers):
         client = create_app(library, scheduler=address).test_client()
         song = with_song(client, path, SLOW)
         number = begin(client, song)
@@ -65,7 +65,7 @@ def test_a_cluster_does_what_the_machine_does_and_a_killed_worker_costs_nothing(
 
 def test_it_is_stopped_and_what_waits_never_begins(library, tmp_path):
     path = write_wav(tmp_path / "in.wav", music(40.0) * 0.4)
-    with cluster(1) as (address, _):
+    with cluster(1) as (address, _, _):
         client = create_app(library, scheduler=address).test_client()
         song = with_song(client, path, SLOW)
         first, second = begin(client, song), begin(client, song)
@@ -76,6 +76,22 @@ def test_it_is_stopped_and_what_waits_never_begins(library, tmp_path):
         assert [ended(client, number)["state"] for number in (first, second)] == ["stopped", "stopped"]
         assert time.monotonic() - begun < 20
         assert not list(library.home.rglob("*.part"))
+
+
+def test_what_a_scheduler_takes_with_it_is_told_and_the_next_one_is_called_anew(library, tmp_path):
+    path = write_wav(tmp_path / "in.wav", music(40.0) * 0.4)
+    with cluster(1) as (address, scheduler, _):
+        client = create_app(library, scheduler=address).test_client()
+        song = with_song(client, path, SLOW)
+        running, waiting = begin(client, song), begin(client, song)
+        until(lambda: client.get(f"/api/prints/{running}").get_json(), lambda row: row["progress"] > 0, 60)
+        scheduler.kill()
+        for number in (running, waiting):
+            row = ended(client, number, 30)
+            assert (row["state"], "lost this work" in row["problem"]) == ("failed", True)
+        row = ended(client, begin(client, song), 30)
+        assert row["state"] == "failed" and "no scheduler answers" in row["problem"]
+    assert client.get(f"/api/songs/{song}").status_code == 200
 
 
 def test_a_cluster_that_is_not_there_is_told_and_the_bench_goes_on(library, tmp_path):
