@@ -1,26 +1,17 @@
-import type { KeyboardEvent } from "react";
 import { edit } from "../state/edits";
 import { rest } from "../state/saving";
 import { setLoop } from "../state/listening";
 import { useShape } from "../state/shape";
 import type { Span } from "../state/store";
 import { useBench } from "../state/store";
+import type { Keys } from "../ui/byKeys";
 import { formatTime } from "../ui/format";
+import { Handle } from "../ui/Handle";
 import { BAND_HEIGHT, withBoundary, withEdge, xOf } from "./geometry";
 
 const STEP_S = 0.1;
 const FINE_S = 0.01;
 const COARSE_S = 1;
-
-/** By how many seconds a key moves what has the focus. */
-function stepOf({ key, shiftKey }: KeyboardEvent): number | null {
-  const by = shiftKey ? FINE_S : STEP_S;
-  return (
-    { ArrowRight: by, ArrowUp: by, ArrowLeft: -by, ArrowDown: -by, PageUp: COARSE_S, PageDown: -COARSE_S }[
-      key
-    ] ?? null
-  );
-}
 
 interface Props {
   label: string;
@@ -29,32 +20,33 @@ interface Props {
   left: string;
   inBand?: boolean;
   onStep: (seconds: number) => void;
-  onKey?: (key: string) => boolean;
+  /** what other keys do */
+  keys?: Keys;
 }
 
-/** What can be held on the map by keys too: it is seen when it has the focus, and lets the pointer through. */
-function Handle({ label, frame, left, inBand = false, onStep, onKey }: Props) {
+/** An edge on the map: it is seen when it has the focus; the hand holds it by the map itself. */
+function Edge({ label, frame, left, inBand = false, onStep, keys = {} }: Props) {
   const { rate_hz: rateHz, frames } = useBench((s) => s.song)!;
+  const by = (direction: number) => (fine: boolean) => onStep(direction * (fine ? FINE_S : STEP_S));
   return (
-    <span
-      role="slider"
-      tabIndex={0}
-      aria-label={label}
-      aria-valuemin={0}
-      aria-valuemax={frames / rateHz}
-      aria-valuenow={frame / rateHz}
-      aria-valuetext={formatTime(frame / rateHz, 2)}
-      className="pointer-events-none absolute z-10 w-[9px] -translate-x-1/2"
-      style={inBand ? { left, top: 0, height: BAND_HEIGHT } : { left, top: BAND_HEIGHT, bottom: 0 }}
-      onKeyDown={(event) => {
-        if (event.ctrlKey || event.metaKey || event.altKey) return;
-        const by = stepOf(event);
-        if (by !== null) onStep(by);
-        else if (!onKey?.(event.key)) return;
-        event.preventDefault();
-        event.stopPropagation();
+    <Handle
+      label={label}
+      low={0}
+      high={frames / rateHz}
+      value={frame / rateHz}
+      told={formatTime(frame / rateHz, 2)}
+      keys={{
+        ArrowRight: by(1),
+        ArrowUp: by(1),
+        ArrowLeft: by(-1),
+        ArrowDown: by(-1),
+        PageUp: () => onStep(COARSE_S),
+        PageDown: () => onStep(-COARSE_S),
+        ...keys,
       }}
-      onKeyUp={rest}
+      onRest={rest}
+      className="w-[9px] -translate-x-1/2"
+      style={inBand ? { left, top: 0, height: BAND_HEIGHT } : { left, top: BAND_HEIGHT, bottom: 0 }}
     />
   );
 }
@@ -73,7 +65,7 @@ export function MapHandles({ view, onRename }: { view: Span; onRename: (section:
       {loop?.map(
         (frame, i) =>
           shown(frame) && (
-            <Handle
+            <Edge
               key={i}
               label={i === 0 ? "Start of the loop" : "End of the loop"}
               frame={frame}
@@ -86,7 +78,7 @@ export function MapHandles({ view, onRename }: { view: Span; onRename: (section:
         const frame = section.start_s * rateHz;
         return (
           shown(frame) && (
-            <Handle
+            <Edge
               key={section.id}
               inBand
               label={`Section ${section.name}`}
@@ -98,11 +90,9 @@ export function MapHandles({ view, onRename }: { view: Span; onRename: (section:
                 const sections = withBoundary(recipe.sections, i - 1, section.start_s + by);
                 edit({ ...present!, sections }, "Move a section's edge");
               }}
-              onKey={(key) => {
-                if (key === "Enter") hold(section.start_s, section.end_s);
-                else if (key === "F2") onRename(section.id);
-                else return false;
-                return true;
+              keys={{
+                Enter: () => hold(section.start_s, section.end_s),
+                F2: () => onRename(section.id),
               }}
             />
           )

@@ -1,6 +1,7 @@
-import type { KeyboardEvent, PointerEvent } from "react";
+import type { PointerEvent } from "react";
 import { rest } from "../state/saving";
 import { formatHz } from "../ui/format";
+import { Handle } from "../ui/Handle";
 import { useDrag } from "../ui/useDrag";
 import type { Axis, Frame } from "../plots/plot";
 import { back, xAt } from "../plots/plot";
@@ -15,15 +16,6 @@ interface Props {
   onMove: (hz: number) => void;
 }
 
-const STEPS: Record<string, number> = {
-  ArrowRight: 1 / 12,
-  ArrowUp: 1 / 12,
-  ArrowLeft: -1 / 12,
-  ArrowDown: -1 / 12,
-  PageUp: 1,
-  PageDown: -1,
-};
-
 /** A border between two bands: drag it along the spectrum, finely with Shift; arrows move it by a semitone. */
 export function Crossover({ hz, number, name, frame, axis, onMove }: Props) {
   const x = xAt(frame, axis, hz);
@@ -37,26 +29,25 @@ export function Crossover({ hz, number, name, frame, axis, onMove }: Props) {
     },
     rest,
   });
-  const key = (event: KeyboardEvent<HTMLElement>) => {
-    const octaves = STEPS[event.key];
-    if (octaves === undefined || event.ctrlKey || event.metaKey || event.altKey) return;
-    event.preventDefault();
-    event.stopPropagation();
-    onMove(hz * 2 ** (octaves * (event.shiftKey ? 0.1 : 1)));
-  };
+  const by = (octaves: number) => (fine: boolean) => onMove(hz * 2 ** (octaves * (fine ? 0.1 : 1)));
   return (
-    <div
-      role="slider"
-      tabIndex={0}
-      aria-label={name ?? `Crossover ${number}`}
-      aria-valuemin={axis.low}
-      aria-valuemax={axis.high}
-      aria-valuenow={hz}
-      aria-valuetext={formatHz(hz)}
-      {...drag}
-      onKeyDown={key}
-      onKeyUp={rest}
-      className="group absolute z-10 w-[13px] -translate-x-1/2 cursor-ew-resize touch-none"
+    <Handle
+      label={name ?? `Crossover ${number}`}
+      low={axis.low}
+      high={axis.high}
+      value={hz}
+      told={formatHz(hz)}
+      keys={{
+        ArrowRight: by(1 / 12),
+        ArrowUp: by(1 / 12),
+        ArrowLeft: by(-1 / 12),
+        ArrowDown: by(-1 / 12),
+        PageUp: by(1),
+        PageDown: by(-1),
+      }}
+      onRest={rest}
+      drag={drag}
+      className="group w-[13px] -translate-x-1/2 cursor-ew-resize"
       style={{ left: x, top: frame.top, height: frame.height }}
     >
       <span className="pointer-events-none absolute inset-y-0 left-[6px] w-[1.5px] bg-copper" />
@@ -65,6 +56,6 @@ export function Crossover({ hz, number, name, frame, axis, onMove }: Props) {
       >
         {formatHz(hz)}
       </span>
-    </div>
+    </Handle>
   );
 }

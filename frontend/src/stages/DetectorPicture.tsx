@@ -1,10 +1,11 @@
 import { useRef } from "react";
-import type { KeyboardEvent, PointerEvent } from "react";
+import type { PointerEvent } from "react";
 import type { DetectorFilter } from "../api/types";
 import { useInside } from "../state/useInside";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
+import { NumberedPin } from "../ui/NumberedPin";
 import { useDrag } from "../ui/useDrag";
 import { useSize } from "../ui/useSize";
 import { heldFilterGain, heldFilterHz, heldFilterQ, isPass, letGo, moveFilter } from "./detector";
@@ -94,36 +95,26 @@ function Pin({ frame, box, filter, number, onMove }: PinProps) {
     },
     rest: letGo,
   });
-  const key = (event: KeyboardEvent<HTMLElement>) => {
-    const fine = event.shiftKey ? 0.1 : 1;
-    const moves: Record<string, Partial<DetectorFilter>> = {
-      ArrowRight: { hz: heldFilterHz(filter.hz * 2 ** (fine / 12), rateHz) },
-      ArrowLeft: { hz: heldFilterHz(filter.hz / 2 ** (fine / 12), rateHz) },
-      PageUp: { q: heldFilterQ(filter.q * 1.1) },
-      PageDown: { q: heldFilterQ(filter.q / 1.1) },
-    };
-    if (!isPass(filter)) {
-      moves.ArrowUp = { gain_db: heldFilterGain(gain + Math.max(0.1, 0.5 * fine)) };
-      moves.ArrowDown = { gain_db: heldFilterGain(gain - Math.max(0.1, 0.5 * fine)) };
-    }
-    const move = moves[event.key];
-    if (!move || event.ctrlKey || event.metaKey) return;
-    event.preventDefault();
-    event.stopPropagation();
-    onMove(move);
-  };
+  const tune = (octaves: number) => (fine: boolean) =>
+    onMove({ hz: heldFilterHz(filter.hz * 2 ** (octaves * (fine ? 0.1 : 1)), rateHz) });
+  const raise = (direction: number) => (fine: boolean) =>
+    onMove({ gain_db: heldFilterGain(gain + direction * (fine ? 0.1 : 0.5)) });
   return (
-    <button
-      type="button"
-      aria-label={`Detector filter ${number}: ${filter.kind.replace("_", " ")} at ${formatHz(filter.hz)}`}
-      onKeyDown={key}
+    <NumberedPin
+      number={number}
+      label={`Detector filter ${number}: ${filter.kind.replace("_", " ")} at ${formatHz(filter.hz)}`}
+      x={xAt(frame, HZ, filter.hz)}
+      y={yAt(frame, DB, gain)}
+      keys={{
+        ArrowRight: tune(1 / 12),
+        ArrowLeft: tune(-1 / 12),
+        PageUp: () => onMove({ q: heldFilterQ(filter.q * 1.1) }),
+        PageDown: () => onMove({ q: heldFilterQ(filter.q / 1.1) }),
+        ...(isPass(filter) ? {} : { ArrowUp: raise(1), ArrowDown: raise(-1) }),
+      }}
+      drag={drag}
       onKeyUp={letGo}
       onWheel={(event) => onMove({ q: heldFilterQ(filter.q * 1.002 ** -event.deltaY) })}
-      {...drag}
-      className="absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center bg-ink text-[11px] font-[680] text-page"
-      style={{ left: xAt(frame, HZ, filter.hz), top: yAt(frame, DB, gain) }}
-    >
-      {number}
-    </button>
+    />
   );
 }

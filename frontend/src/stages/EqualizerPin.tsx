@@ -1,7 +1,9 @@
-import type { KeyboardEvent, PointerEvent, WheelEvent } from "react";
+import type { PointerEvent, WheelEvent } from "react";
 import type { Band } from "../api/types";
 import { rest } from "../state/saving";
 import { useBench } from "../state/store";
+import type { Keys } from "../ui/byKeys";
+import { NumberedPin } from "../ui/NumberedPin";
 import { useDrag } from "../ui/useDrag";
 import { bandWords, changeBand, copyToOther, hasGain, heldGain, heldHz, heldQ } from "./bands";
 import type { EqualizerStage } from "./changeBands";
@@ -58,33 +60,29 @@ export function EqualizerPin({
     rest,
   });
 
-  const key = (event: KeyboardEvent<HTMLElement>) => {
-    const fine = event.shiftKey ? 0.1 : 1;
-    const moves: Record<string, () => void> = {
-      ArrowRight: () => change({ hz: heldHz(band.hz * 2 ** (fine / 12), rateHz) }),
-      ArrowLeft: () => change({ hz: heldHz(band.hz / 2 ** (fine / 12), rateHz) }),
-      ArrowUp: () => hasGain(band) && change({ gain_db: heldGain(band.gain_db + Math.max(0.1, 0.5 * fine)) }),
-      ArrowDown: () =>
-        hasGain(band) && change({ gain_db: heldGain(band.gain_db - Math.max(0.1, 0.5 * fine)) }),
-      PageUp: () => change({ q: heldQ(band.q * 1.1) }),
-      PageDown: () => change({ q: heldQ(band.q / 1.1) }),
-      Backspace: () => hasGain(band) && change({ gain_db: 0 }),
-      Delete: () => {
-        const left = stage.params.bands.filter(({ id }) => id !== band.id);
-        changeBands(stage, left, `band ${number} removed`, true);
-        onRemoved(left[Math.min(number - 1, left.length - 1)]?.id ?? null);
-      },
-      c: () => {
-        const copied = copyToOther(stage.params.bands, band.id);
-        changeBands(stage, copied.bands, `band ${number} copied to the other component`, true);
-        choose(copied.id);
-      },
-    };
-    const act = moves[event.key];
-    if (!act || event.ctrlKey || event.metaKey) return;
-    event.preventDefault();
-    event.stopPropagation();
-    act();
+  const tune = (octaves: number) => (fine: boolean) =>
+    change({ hz: heldHz(band.hz * 2 ** (octaves * (fine ? 0.1 : 1)), rateHz) });
+  const raise = (direction: number) => (fine: boolean) => {
+    if (hasGain(band)) change({ gain_db: heldGain(band.gain_db + direction * (fine ? 0.1 : 0.5)) });
+  };
+  const keys: Keys = {
+    ArrowRight: tune(1 / 12),
+    ArrowLeft: tune(-1 / 12),
+    ArrowUp: raise(1),
+    ArrowDown: raise(-1),
+    PageUp: () => change({ q: heldQ(band.q * 1.1) }),
+    PageDown: () => change({ q: heldQ(band.q / 1.1) }),
+    Backspace: () => hasGain(band) && change({ gain_db: 0 }),
+    Delete: () => {
+      const left = stage.params.bands.filter(({ id }) => id !== band.id);
+      changeBands(stage, left, `band ${number} removed`, true);
+      onRemoved(left[Math.min(number - 1, left.length - 1)]?.id ?? null);
+    },
+    c: () => {
+      const copied = copyToOther(stage.params.bands, band.id);
+      changeBands(stage, copied.bands, `band ${number} copied to the other component`, true);
+      choose(copied.id);
+    },
   };
 
   return (
@@ -93,23 +91,20 @@ export function EqualizerPin({
         className={`pointer-events-none absolute w-px ${band.channels === "side" || band.channels === "right" ? "bg-plum" : "bg-rim"}`}
         style={{ left: x, top: Math.min(y, zero), height: Math.abs(y - zero) }}
       />
-      <button
-        type="button"
-        data-band={band.id}
-        aria-label={`Band ${number}: ${band.shape.replace("_", " ")}, ${band.channels}, ${bandWords(band)}`}
-        aria-pressed={chosen}
+      <NumberedPin
+        number={number}
+        label={`Band ${number}: ${band.shape.replace("_", " ")}, ${band.channels}, ${bandWords(band)}`}
+        x={x}
+        y={Math.max(frame.top, Math.min(frame.top + frame.height, y))}
+        chosen={chosen}
+        on={band.on}
+        band={band.id}
+        keys={keys}
+        drag={drag}
         onFocus={() => choose(band.id)}
-        onKeyDown={key}
         onBlur={rest}
-        onDoubleClick={(event) => event.stopPropagation()}
-        onClick={(event) => event.stopPropagation()}
         onWheel={(event) => change({ q: heldQ(band.q * 1.002 ** -event.deltaY) })}
-        {...drag}
-        className={`absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center text-[11px] font-[680] ${chosen ? "z-10 bg-copper text-on-rim" : band.on ? "bg-ink text-page" : "border border-ink bg-well text-mute"}`}
-        style={{ left: x, top: Math.max(frame.top, Math.min(frame.top + frame.height, y)) }}
-      >
-        {number}
-      </button>
+      />
     </>
   );
 }

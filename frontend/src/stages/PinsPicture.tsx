@@ -1,10 +1,13 @@
 import { useRef } from "react";
-import type { KeyboardEvent, PointerEvent } from "react";
+import type { PointerEvent } from "react";
 import { rest } from "../state/saving";
 import { heardNow } from "../state/useHeard";
 import { useBench } from "../state/store";
 import { formatDb, formatHz } from "../ui/format";
 import { useMovingCanvas } from "../ui/useCanvas";
+import type { Keys } from "../ui/byKeys";
+import { Handle } from "../ui/Handle";
+import { NumberedPin } from "../ui/NumberedPin";
 import { useDrag } from "../ui/useDrag";
 import { useSize } from "../ui/useSize";
 import { heldGain, heldHz } from "./bands";
@@ -200,17 +203,10 @@ function PinHandles({ stage, pin, number, frame, gain, chosen, choose, where }: 
     move: (event, held) => reach(where(event).gain / half + held.gain),
     rest,
   });
-  const key = (moves: Record<string, () => void>) => (event: KeyboardEvent<HTMLElement>) => {
-    const act = moves[event.key];
-    if (!act || event.ctrlKey || event.metaKey || event.altKey) return;
-    event.preventDefault();
-    event.stopPropagation();
-    act();
-  };
   const step = (event: string) => (event.endsWith("Up") || event.endsWith("Right") ? 1 : -1);
   const tuned = (name: string) => heldHz(pin.hz * 2 ** (step(name) / 12), rateHz);
   const raised = (name: string) => heldGain(pin.gain_db + 0.5 * step(name));
-  const keys = key({
+  const keys: Keys = {
     ArrowRight: () => change({ hz: tuned("Right") }, formatHz(tuned("Right"))),
     ArrowLeft: () => change({ hz: tuned("Left") }, formatHz(tuned("Left"))),
     ArrowUp: () => change({ gain_db: raised("Up") }, formatDb(raised("Up"), true)),
@@ -219,50 +215,45 @@ function PinHandles({ stage, pin, number, frame, gain, chosen, choose, where }: 
       removePin(stage, pin.id);
       choose(null);
     },
-  });
+  };
   return (
     <>
       <span
         className="pointer-events-none absolute w-[3px] -translate-x-1/2 bg-copper2"
         style={{ left: x, top: Math.min(restY, reachY), height: Math.abs(restY - reachY) }}
       />
-      <button
-        type="button"
-        aria-label={`Pin ${number}: ${pin.shape.replace("_", " ")} at ${formatHz(pin.hz)}, ${formatDb(pin.gain_db, true)} at rest`}
-        aria-pressed={chosen}
-        onFocus={() => choose(pin.id)}
-        onKeyDown={keys}
-        onBlur={rest}
-        onDoubleClick={(event) => event.stopPropagation()}
-        {...drag}
-        className={`absolute grid h-[18px] min-w-[18px] -translate-x-1/2 -translate-y-1/2 cursor-grab touch-none place-items-center text-[11px] font-[680] ${chosen ? "z-10 bg-copper text-on-rim" : pin.on ? "bg-ink text-page" : "border border-ink bg-well text-mute"}`}
-        style={{ left: x, top: restY }}
-      >
-        {number}
-      </button>
-      <div
-        role="slider"
-        tabIndex={0}
-        aria-label={`Reach of pin ${number}`}
-        aria-orientation="vertical"
-        aria-valuemin={-24}
-        aria-valuemax={24}
-        aria-valuenow={pin.range_db}
-        aria-valuetext={formatDb(pin.range_db, true)}
+      <NumberedPin
+        number={number}
+        label={`Pin ${number}: ${pin.shape.replace("_", " ")} at ${formatHz(pin.hz)}, ${formatDb(pin.gain_db, true)} at rest`}
+        x={x}
+        y={restY}
+        chosen={chosen}
+        on={pin.on}
+        keys={keys}
+        drag={drag}
         onFocus={() => choose(pin.id)}
         onBlur={rest}
-        onKeyDown={key({
+      />
+      <Handle
+        label={`Reach of pin ${number}`}
+        vertical
+        low={-24}
+        high={24}
+        value={pin.range_db}
+        told={formatDb(pin.range_db, true)}
+        keys={{
           ArrowUp: () => reach(pin.gain_db + pin.range_db + 0.5),
           ArrowDown: () => reach(pin.gain_db + pin.range_db - 0.5),
           Backspace: () => reach(pin.gain_db),
-        })}
-        onDoubleClick={(event) => event.stopPropagation()}
-        {...stretch}
-        className="absolute z-10 h-[13px] w-[26px] -translate-x-1/2 -translate-y-1/2 cursor-ns-resize touch-none"
+        }}
+        onRest={rest}
+        onFocus={() => choose(pin.id)}
+        drag={stretch}
+        className="h-[13px] w-[26px] -translate-x-1/2 -translate-y-1/2 cursor-ns-resize"
         style={{ left: Math.abs(restY - reachY) < 12 ? x + 22 : x, top: reachY }}
       >
         <span className="pointer-events-none absolute top-[4px] h-[5px] w-full border border-page bg-copper" />
-      </div>
+      </Handle>
     </>
   );
 }
