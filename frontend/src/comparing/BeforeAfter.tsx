@@ -6,7 +6,7 @@ import { useBench } from "../state/store";
 import { usePassageChoice } from "../state/usePassageChoice";
 import { keyedOthers, stageTitles, useNamed } from "../listening/useNamed";
 import { nameOf } from "../listening/words";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import {
   drawBand,
   drawGridX,
@@ -23,6 +23,7 @@ import { FIGURES } from "./figures";
 import { ToTheEar } from "./ToTheEar";
 import { Choice } from "../ui/Choice";
 import { formatDb } from "../ui/format";
+import type { Axis } from "../ui/scale";
 import { Segments } from "../ui/Segments";
 
 const HZ: Axis = { low: 8, high: 22000, log: true };

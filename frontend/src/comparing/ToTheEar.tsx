@@ -2,10 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { api } from "../api/client";
 import type { HowLoud } from "../api/triedTypes";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, drawTitle, hzLabel, xAt, yAt } from "../plots/plot";
 import { useBench } from "../state/store";
 import { formatDb } from "../ui/format";
+import type { Axis } from "../ui/scale";
 import { barkOf } from "./bark";
 import { ComparedPicture } from "./ComparedPicture";
 

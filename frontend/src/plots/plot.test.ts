@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { along, back, levelAxis, ticksOf, xAt, yAt, draggedRange } from "./plot";
+import { levelAxis, ticksOf, xAt, yAt, draggedRange } from "./plot";
+import { along, back } from "../ui/scale";
 
 describe("axes", () => {
   const hz = { low: 8, high: 24000, log: true };

@@ -1,5 +1,7 @@
 /** Axes of the pictures: where values lie, and the lines and figures behind them. */
 import { withMinus } from "../ui/format";
+import type { Axis } from "../ui/scale";
+import { along, back } from "../ui/scale";
 import { AXIS_FONT, colour } from "../ui/useCanvas";
 
 export interface Frame {
@@ -9,24 +11,8 @@ export interface Frame {
   height: number;
 }
 
-export interface Axis {
-  low: number;
-  high: number;
-  log?: boolean;
-}
-
 /** Frequencies of a picture, from 8 Hz: what lies there costs headroom and is not heard. */
 export const HZ_AXIS: Axis = { low: 8, high: 24000, log: true };
-
-export function along(axis: Axis, value: number): number {
-  return axis.log
-    ? Math.log(value / axis.low) / Math.log(axis.high / axis.low)
-    : (value - axis.low) / (axis.high - axis.low);
-}
-
-export function back(axis: Axis, share: number): number {
-  return axis.log ? axis.low * (axis.high / axis.low) ** share : axis.low + share * (axis.high - axis.low);
-}
 
 export function xAt(frame: Frame, axis: Axis, value: number): number {
   return frame.left + along(axis, value) * frame.width;

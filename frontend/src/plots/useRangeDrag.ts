@@ -2,8 +2,9 @@
 import { useRef, useState } from "react";
 import type { PointerEvent } from "react";
 import { listenAs } from "../state/listening";
-import type { Axis, Frame } from "./plot";
+import type { Frame } from "./plot";
 import { draggedRange } from "./plot";
+import type { Axis } from "../ui/scale";
 
 export function useRangeDrag(axis: Axis, inset: { left: number; right: number }) {
   const from = useRef<number | null>(null);

@@ -1,12 +1,13 @@
 /** The spectra behind a picture: averaged, tilted, held, frozen. */
 import { create } from "zustand";
-import type { Axis, Frame } from "./plot";
+import type { Frame } from "./plot";
 import { drawLine, xAt, yAt } from "./plot";
 import { colour } from "../ui/useCanvas";
 import { wake } from "../ui/ticker";
 import { heardNow } from "../state/useHeard";
 import type { Row, Spectrum } from "../live/protocol";
 import { calmed, SPECTRUM_HZ } from "./spectrum";
+import type { Axis } from "../ui/scale";
 
 interface Frozen {
   name: string;

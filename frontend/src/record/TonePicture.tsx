@@ -1,7 +1,8 @@
 import type { RecordHeard } from "../api/recordTypes";
 import { colour, useCanvas } from "../ui/useCanvas";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "../plots/plot";
+import type { Axis } from "../ui/scale";
 
 const HZ: Axis = { low: 40, high: 14000, log: true };
 const DB: Axis = { low: -10.5, high: 10.5 };

@@ -1,12 +1,14 @@
 import { useRef, useState } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
 import { Dragged } from "../plots/Dragged";
-import type { Axis, Frame } from "../plots/plot";
-import { back, drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
+import type { Frame } from "../plots/plot";
+import { drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
 import { hearBandAround } from "../plots/searchBand";
 import { useRangeDrag } from "../plots/useRangeDrag";
 import { drawSpectra, LEVELS, nameFrozen, rowFor, spectra } from "../plots/useSpectra";
 import { formatDb, formatHz } from "../ui/format";
+import type { Axis } from "../ui/scale";
+import { back } from "../ui/scale";
 import { indexOf, noteName } from "../plots/spectrum";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 

@@ -3,12 +3,14 @@ import type { Stage } from "../api/types";
 import { heardNow } from "../state/useHeard";
 import { useBench } from "../state/store";
 import { formatDb } from "../ui/format";
+import type { Axis } from "../ui/scale";
+import { back } from "../ui/scale";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { Crossovers } from "./Crossovers";
 import { bandsTotal } from "./curves";
 import { Dragged } from "../plots/Dragged";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 import { useRangeDrag } from "../plots/useRangeDrag";
 import { drawSpectra, spectra } from "../plots/useSpectra";
@@ -96,7 +98,7 @@ export function BandsPicture({ stage, chosen, choose }: Props) {
       onClick={(event) => {
         const share =
           (event.clientX - event.currentTarget.getBoundingClientRect().left - 34) / (size.width - 44);
-        const hz = HZ.low * (HZ.high / HZ.low) ** share;
+        const hz = back(HZ, share);
         choose(bands[corners.filter((corner) => corner < hz).length]!.id);
       }}
     >

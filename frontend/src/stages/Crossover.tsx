@@ -1,10 +1,12 @@
 import type { PointerEvent } from "react";
 import { rest } from "../state/saving";
 import { formatHz } from "../ui/format";
+import type { Axis } from "../ui/scale";
+import { back } from "../ui/scale";
 import { Handle } from "../ui/Handle";
 import { useDrag } from "../ui/useDrag";
-import type { Axis, Frame } from "../plots/plot";
-import { back, xAt } from "../plots/plot";
+import type { Frame } from "../plots/plot";
+import { xAt } from "../plots/plot";
 
 interface Props {
   hz: number;

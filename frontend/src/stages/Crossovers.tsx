@@ -4,8 +4,9 @@ import { edit } from "../state/edits";
 import { kindInfo, useBench } from "../state/store";
 import { movedCorner } from "../tree/splits";
 import { formatHz } from "../ui/format";
+import type { Axis } from "../ui/scale";
 import { CARRIED } from "../ui/scale";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { Crossover } from "./Crossover";
 
 interface Props {

@@ -1,7 +1,8 @@
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { heardNow } from "../state/useHeard";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
+import type { Axis } from "../ui/scale";
 
 interface Props {
   stage: string;

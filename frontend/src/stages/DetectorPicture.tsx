@@ -4,14 +4,16 @@ import type { DetectorFilter } from "../api/types";
 import { useInside } from "../state/useInside";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
+import type { Axis } from "../ui/scale";
+import { back } from "../ui/scale";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { NumberedPin } from "../ui/NumberedPin";
 import { useDrag } from "../ui/useDrag";
 import { useSize } from "../ui/useSize";
 import { heldFilterGain, heldFilterHz, heldFilterQ, isPass, letGo, moveFilter } from "./detector";
 import { Dragged } from "../plots/Dragged";
-import type { Axis, Frame } from "../plots/plot";
-import { back, drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "../plots/plot";
+import type { Frame } from "../plots/plot";
+import { drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "../plots/plot";
 import { useRangeDrag } from "../plots/useRangeDrag";
 import { drawDetector, spectra } from "../plots/useSpectra";
 

@@ -1,8 +1,9 @@
 import { useCallback } from "react";
 import { useBench } from "../state/store";
 import { useCanvas, colour } from "../ui/useCanvas";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "../plots/plot";
+import type { Axis } from "../ui/scale";
 
 const HZ: Axis = { low: 100, high: 20000, log: true };
 const GAIN: Axis = { low: -30, high: 30 };

@@ -3,12 +3,13 @@ import type { Band } from "../api/types";
 import { rest } from "../state/saving";
 import { useBench } from "../state/store";
 import type { Keys } from "../ui/byKeys";
+import type { Axis } from "../ui/scale";
 import { NumberedPin } from "../ui/NumberedPin";
 import { useDrag } from "../ui/useDrag";
 import { bandWords, changeBand, copyToOther, hasGain, heldGain, heldHz, heldQ } from "./bands";
 import type { EqualizerStage } from "./changeBands";
 import { changeBands } from "./changeBands";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { HZ_AXIS, xAt, yAt } from "../plots/plot";
 
 interface PinProps {

@@ -1,8 +1,9 @@
 import { useCallback } from "react";
 import { useBench } from "../state/store";
 import { withMinus } from "../ui/format";
+import type { Axis } from "../ui/scale";
 import { colour, useCanvas } from "../ui/useCanvas";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridY, yAt } from "../plots/plot";
 
 const LEVELS: Axis = { low: -100, high: 0 };

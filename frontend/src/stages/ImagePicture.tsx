@@ -3,9 +3,10 @@ import type { Stage, StageImage } from "../api/types";
 import { useBench } from "../state/store";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 import { Crossovers } from "./Crossovers";
+import type { Axis } from "../ui/scale";
 
 export type ImageShown = "change" | "share" | "correlation";
 const HZ: Axis = { low: 20, high: 20000, log: true };

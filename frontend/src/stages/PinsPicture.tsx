@@ -6,6 +6,8 @@ import { useBench } from "../state/store";
 import { formatDb, formatHz } from "../ui/format";
 import { useMovingCanvas } from "../ui/useCanvas";
 import type { Keys } from "../ui/byKeys";
+import type { Axis } from "../ui/scale";
+import { back } from "../ui/scale";
 import { Handle } from "../ui/Handle";
 import { NumberedPin } from "../ui/NumberedPin";
 import { useDrag } from "../ui/useDrag";
@@ -15,9 +17,8 @@ import { Farthest, movedCurve, summed } from "./curves";
 import type { Pin, PinStage } from "./pins";
 import { addPin, changePin, MOST_PINS, removePin } from "./pins";
 import { Dragged } from "../plots/Dragged";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import {
-  back,
   drawBand,
   drawGridX,
   drawGridY,

@@ -1,9 +1,10 @@
 import { useCallback } from "react";
 import { useBench } from "../state/store";
 import type { Stage } from "../api/types";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, xAt, yAt } from "../plots/plot";
 import { withMinus } from "../ui/format";
+import type { Axis } from "../ui/scale";
 import { colour, useCanvas } from "../ui/useCanvas";
 import { Controls } from "./Controls";
 import { StartingPoints } from "./StartingPoints";

@@ -1,7 +1,8 @@
 import { heardNow } from "../state/useHeard";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawLine, xAt, yAt } from "../plots/plot";
+import type { Axis } from "../ui/scale";
 
 const TIME_MS: Axis = { low: -2, high: 10 };
 /** A quieter hit than this is drawn no larger. */

@@ -1,8 +1,9 @@
 import { useBench } from "../state/store";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { heardNow } from "../state/useHeard";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
+import type { Axis } from "../ui/scale";
 
 const BAR_SHARE = 0.22;
 

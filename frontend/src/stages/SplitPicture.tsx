@@ -6,10 +6,11 @@ import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { Crossovers } from "./Crossovers";
 import { Dragged } from "../plots/Dragged";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
 import { useRangeDrag } from "../plots/useRangeDrag";
 import { drawInside, fillInside, LEVELS, spectra } from "../plots/useSpectra";
+import type { Axis } from "../ui/scale";
 
 const HZ: Axis = { low: 20, high: 20000, log: true };
 const DASHES = [[], [6, 3], [2, 3], [9, 3, 2, 3], [4, 2], [1, 3], [12, 4], [6, 2, 1, 2]];

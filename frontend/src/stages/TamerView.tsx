@@ -6,13 +6,14 @@ import { useInside } from "../state/useInside";
 import { heardNow } from "../state/useHeard";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
+import type { Axis } from "../ui/scale";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { Controls } from "./Controls";
 import { Crossover } from "./Crossover";
 import { StartingPoints } from "./StartingPoints";
 import { usePassage, useSeries } from "./usePassage";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 
 type TamerStage = Extract<Stage, { kind: "tamer" }>;

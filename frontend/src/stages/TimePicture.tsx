@@ -4,13 +4,15 @@ import type { Stage } from "../api/types";
 import { overlay } from "../state/readings";
 import { readings } from "../state/store";
 import { formatDb } from "../ui/format";
+import type { Axis } from "../ui/scale";
+import { back } from "../ui/scale";
 import { Playhead } from "../ui/Playhead";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useDrag } from "../ui/useDrag";
 import { useLatest } from "../ui/useLatest";
 import { heardNow } from "../state/useHeard";
-import type { Axis, Frame } from "../plots/plot";
-import { back, drawGridY, drawLine, levelAxis, ticksOf, yAt } from "../plots/plot";
+import type { Frame } from "../plots/plot";
+import { drawGridY, drawLine, levelAxis, ticksOf, yAt } from "../plots/plot";
 import { SERIES_COLUMNS, usePassage, useSeries } from "./usePassage";
 
 interface Props {

@@ -6,9 +6,10 @@ import { settle } from "../state/saving";
 import { complain, useBench } from "../state/store";
 import { Sheet } from "../ui/Sheet";
 import { useCanvas } from "../ui/useCanvas";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridY, drawLine, yAt } from "../plots/plot";
 import { usePassage } from "./usePassage";
+import type { Axis } from "../ui/scale";
 
 type Ways = Awaited<ReturnType<typeof api.twoWays>>;
 

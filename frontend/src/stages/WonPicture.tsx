@@ -2,9 +2,10 @@ import type { Stage } from "../api/types";
 import type { Won } from "../api/triedTypes";
 import { kindInfo } from "../state/store";
 import { colour, useCanvas } from "../ui/useCanvas";
-import type { Axis, Frame } from "../plots/plot";
+import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
 import { useWon } from "./useWon";
+import type { Axis } from "../ui/scale";
 
 /** Distortion in dB against the music that the picture reaches from and to. */
 const ADDED: Axis = { low: -70, high: -20 };

@@ -1,4 +1,4 @@
-/** Where a value lies along a rule, and what lies at a place. */
+/** Where a value lies along a rule or the axis of a picture, and what lies at a place. */
 import type { Param } from "../api/types";
 
 /** What rules that belong to the bench alone have in common. */
@@ -26,16 +26,35 @@ export function carried(param: Param, rateHz: number): Param {
   return { ...param, high, ticks: param.ticks.filter((tick) => tick <= high) };
 }
 
-export function toShare({ low, high, scale }: Scaled, value: number): number {
-  const share = scale === "log" ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
-  return Math.max(0, Math.min(1, share));
+export interface Axis {
+  low: number;
+  high: number;
+  /** equal ratios lie equally far apart */
+  log?: boolean;
 }
 
-export function fromShare({ low, high, scale }: Scaled, share: number): number {
+/** The share of an axis at which a value lies, also beyond its ends. */
+export function along({ low, high, log }: Axis, value: number): number {
+  return log ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
+}
+
+/** What lies at a share of an axis. */
+export function back({ low, high, log }: Axis, share: number): number {
+  return log ? low * (high / low) ** share : low + share * (high - low);
+}
+
+const axisOf = ({ low, high, scale }: Scaled): Axis => ({ low, high, log: scale === "log" });
+
+/** The share of a rule at which a value lies: nothing lies beyond its ends. */
+export function toShare(scaled: Scaled, value: number): number {
+  return Math.max(0, Math.min(1, along(axisOf(scaled), value)));
+}
+
+export function fromShare(scaled: Scaled, share: number): number {
   const at = Math.max(0, Math.min(1, share));
-  if (at === 0) return low;
-  if (at === 1) return high;
-  return scale === "log" ? low * (high / low) ** at : low + at * (high - low);
+  if (at === 0) return scaled.low;
+  if (at === 1) return scaled.high;
+  return back(axisOf(scaled), at);
 }
 
 /** A value as fine as is worth showing: three figures on a log rule, a tenth of a dB, a hundredth of a share. */
