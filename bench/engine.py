@@ -202,8 +202,10 @@ def in_base(stage: dict[str, Any], size: int, base: Callable[[], float]) -> floa
 
 def ridden_share(size: int, automation: Rides) -> float:
     """What a chain of seven stages costs while values are ridden, against what it costs at rest."""
-    still_s = min(per_frame_s(RIDDEN_CHAIN, size) for _ in range(3))
-    return min(per_frame_s(RIDDEN_CHAIN, size, automation) for _ in range(3)) / still_s
+    # by turns, so that a slow minute of the machine meets both
+    turns = [(per_frame_s(RIDDEN_CHAIN, size), per_frame_s(RIDDEN_CHAIN, size, automation)) for _ in range(5)]
+    still_s, ridden_s = (min(times) for times in zip(*turns, strict=True))
+    return ridden_s / still_s
 
 
 def divider_in_base(base: Callable[[], float]) -> float:

@@ -208,28 +208,28 @@ def _by_frequency(bench: Bench) -> Iterator[tuple[str, str, str]]:
     pin = {"id": "a", "hz": 6000, "range_db": -6, "threshold_db": 0}
     quick = {"threshold_db": -12, "strength": 1, "attack_ms": 1, "release_ms": 5}
     moves: dict[str, Callable[[bool], dict[str, Any]]] = {
-        "dynamic_equalizer": lambda there: {"bands": [{**pin, "gain_db": -6 * there}]},
-        "band_dynamics": lambda there: {"bands": [{"id": f"b{i}", "gain_db": -6 * there} for i in range(4)]},
-        "leveller": lambda there: {"reach_db": 0 if there else 12, "speed_s": 2},
-        "tamer": lambda there: {**quick, "max_cut_db": 9 if there else 3},
+        "dynamic_equalizer": lambda there: {"params": {"bands": [{**pin, "gain_db": -6 * there}]}},
+        "band_dynamics": lambda there: {
+            "params": {"bands": [{"id": f"b{i}", "gain_db": -6 * there} for i in range(4)]}
+        },
+        "leveller": lambda there: {"params": {"reach_db": 12, "speed_s": 2}, "mix": 1 - there},
+        "tamer": lambda there: {"params": {**quick, "max_cut_db": 9 if there else 3}},
     }
     revision = 5000
-    for kind, params in moves.items():
+    for kind, moved in moves.items():
         times = []
-        # seconds into the rise, where a leveller is at work from the first block on
+        # seconds into the rise, where a leveller is at work from the first move on
         bench.page.evaluate(TIMED_SEEK, 12 * RATE_HZ)
-        for _ in range(20):
+        for number in range(20):
             for there in (False, True):
                 revision += 1
-                recipe = dump_recipe(recipe_of({"id": "s", "kind": kind, "params": params(there)}))
+                recipe = dump_recipe(recipe_of({"id": "s", "kind": kind, **moved(there)}))
                 if there:
                     times.append(bench.page.evaluate(TIMED_CHANGE, [recipe, revision]))
-                else:
-                    bench.page.evaluate(
-                        "(edit) => window.tinKettle.player.ask(edit)",
-                        {"type": "edit", "recipe": recipe, "revision": revision},
-                    )
-                    bench.record(48000)
+                    continue
+                edit = {"type": "edit", "recipe": recipe, "revision": revision}
+                bench.page.evaluate("(edit) => window.tinKettle.player.ask(edit)", edit)
+                bench.record(RATE_HZ if number else 5 * RATE_HZ)
         limit = "60 ms and a frame (95th percentile)" if kind == "tamer" else "60 ms (95th percentile)"
         yield f"move of a {kind.replace('_', ' ')}", _spread(times), limit
 
