@@ -115,6 +115,14 @@ class Server:
         """End it without a chance to tidy up."""
         self._process.kill()
         self._process.wait(timeout=20)
+        # what answers for it sees only now that it is gone, and would still keep what is asked
+        end = time.monotonic() + 20
+        while time.monotonic() < end:
+            with socket.socket() as knock:
+                if knock.connect_ex(("127.0.0.1", self.port)):
+                    return
+            time.sleep(0.05)
+        raise TimeoutError(f"somebody still answers at {self.url}")
 
     def ask(self, path: str, body: bytes | dict[str, Any] | None = None, method: str | None = None) -> Any:
         """A request to the API; the decoded answer."""
