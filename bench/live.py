@@ -165,7 +165,7 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
         _open(bench, server.add_song(path, "Long"), _chain())
         yield from _around_a_long_delay(bench)
         _open(
-            bench, server.add_song(write_wav(folder / "Rising.wav", _rising(60.0)), "Rising"), dump_recipe(recipe_of())
+            bench, server.add_song(write_wav(folder / "Rising.wav", _rising(120.0)), "Rising"), dump_recipe(recipe_of())
         )
         yield from _by_frequency(bench)
         bench.close()
@@ -199,8 +199,8 @@ def _chain(before_db: float = 0.0, band_db: float = 0.0, behind_db: float | None
 
 
 def _rising(seconds: float) -> np.ndarray:
-    """A tone that rises by a dB a second, so that a leveller has to turn it down."""
-    return tone(6000, -60, seconds) * 10 ** (np.arange(round(seconds * RATE_HZ)) / RATE_HZ / 20)
+    """A tone that rises by half a dB a second, so that a leveller has to turn it down."""
+    return tone(6000, -60, seconds) * 10 ** (np.arange(round(seconds * RATE_HZ)) / RATE_HZ / 40)
 
 
 def _by_frequency(bench: Bench) -> Iterator[tuple[str, str, str]]:
