@@ -268,6 +268,14 @@ SLOW = {
 }
 
 
+def shares(base: Callable[[], float]) -> Iterator[tuple[str, str, str]]:
+    """Of each of the nine stages what it takes alone, in blocks of 8192, and its share of all."""
+    costs = {stage["kind"].replace("_", " "): in_base(stage, BLOCK, base) for stage in NINE}
+    costs["loudness meter"] = metered_s() / base()
+    for name, cost in sorted(costs.items(), key=lambda one: -one[1]):
+        yield name, f"{cost:.1f} BASE, {100 * cost / sum(costs.values()):.0f} %", ""
+
+
 def rows(base: Callable[[], float], folder: str) -> Iterator[tuple[str, str, str]]:
     """(what, measured, goal)."""
     for name, stage in STAGES.items():
