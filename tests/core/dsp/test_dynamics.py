@@ -9,9 +9,7 @@ from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
-    attack_release_rows,
     compression_db,
-    compression_rows,
     keep_stronger,
     mean_square_levels,
     one_pole,
@@ -19,6 +17,7 @@ from tin_kettle.core.dsp.dynamics import (
     soft_edge,
     soften,
 )
+from tin_kettle.core.dsp.gain_rows import attack_release_rows, compression_rows
 from tin_kettle.core.dsp.heard_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
 from tin_kettle.core.dsp.limiting import STEPS_PER_DB, demand_db, mean_pair, release_db, sliding_maximum
 from tin_kettle.core.dsp.passes import high_pass

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.dynamics import attack_release_rows, compression_rows, soften
+from tin_kettle.core.dsp.dynamics import soften
+from tin_kettle.core.dsp.gain_rows import attack_release_rows, compression_rows
 
 
 @dataclass(frozen=True)
