@@ -7,11 +7,14 @@ from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.core.engine.listener import Listener
 from tests.core.engine.test_graph import heard_above_4k_db
 from tin_kettle.core.dsp.timeline import Timeline
+from tin_kettle.core.engine.graph.reading import METER_HOP
 from tin_kettle.core.engine.live import audition as audition_module
 from tin_kettle.core.engine.live.audition import AHEAD_MS, SPECTRA_A_BLOCK, SWITCH_AHEAD_MS, PlainEar
 from tin_kettle.core.engine.live.road import Piece, Road, block_frames
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.listen.monitor import Monitor
+from tin_kettle.core.listen.setting import Listening
 from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ, LiveSpectrum
 
 BLOCK = block_frames(RATE_HZ)
@@ -89,11 +92,34 @@ def test_a_move_is_heard_twenty_milliseconds_on_and_by_the_right_amount():
     ear.listen(24000)
     moved = ear.heard
     ear.audition.change(with_gain(6), 1, moved)
-    assert ear.audition.position < moved + AHEAD_MS * 48 + BLOCK
+    assert moved + AHEAD_MS * 48 <= ear.audition.position < moved + AHEAD_MS * 48 + METER_HOP
     ear.listen(24000)
     level = [20 * np.log10(np.abs(ear.now[0, at : at + 480]).max()) for at in (moved + 480, moved + 4000)]
     assert level == pytest.approx([-12.0, -6.0], abs=0.001)
     assert ear.blocks[-1].revision == 1
+
+
+def test_an_edit_that_changes_nothing_leaves_no_mark_wherever_it_is_met():
+    x = music(3.0)
+    squeezing = {"id": "c", "kind": "compressor", "params": {"threshold_db": -30, "release_ms": 1000}}
+
+    def played(heard_at):
+        spare = {"id": "t", "kind": "trim", "on": False, "params": {"gain_db": 0}}
+        ear = Ear(Listener(recipe_of(squeezing, spare), {"mix": ArraySource(x, RATE_HZ)}))
+        lows = Monitor(Listening(range="lows"), RATE_HZ)
+        ear.audition.listen(lows, lows, frozenset(), 0)
+        ear.listen(24000)
+        for number, heard in enumerate(heard_at):
+            spare["params"] = {"gain_db": 1 + number}
+            ear.audition.change(recipe_of(squeezing, spare), 1 + number, ear.heard + heard)
+            ear.listen(4096)
+        ear.listen(RATE_HZ + 24000 - ear.heard)
+        end = slice(RATE_HZ // 2, RATE_HZ)
+        return ear.now[:, end], ear.other[:, end], ear.blocks[-1].meters["now"]["true_peak_dbtp"]
+
+    plain, moved = played(()), played((0, 17, 500, 1000))
+    for before, after in zip(plain, moved, strict=True):
+        np.testing.assert_allclose(after, before, atol=1e-9)
 
 
 def test_moves_edits_and_taps_do_not_click():
@@ -187,7 +213,7 @@ def test_what_is_kept_at_hand_is_there_twelve_milliseconds_on_and_sounds_as_if_i
             pass
         before = ear.heard
         audition.compare(name, others.get(name), before)
-        assert audition.position - before <= SWITCH_AHEAD_MS * 48 + BLOCK
+        assert SWITCH_AHEAD_MS * 48 <= audition.position - before < SWITCH_AHEAD_MS * 48 + METER_HOP
         ear.listen(RATE_HZ // 4)
         played = slice(audition.position - 4096, audition.position)
         if db is None:

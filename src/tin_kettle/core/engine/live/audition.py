@@ -16,6 +16,7 @@ import numpy as np
 
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.graph import NO_TAP
+from tin_kettle.core.engine.graph.reading import METER_HOP
 from tin_kettle.core.engine.live.ahead import LONGEST_S, Ahead, Task
 from tin_kettle.core.engine.live.moment import Moment, Played
 from tin_kettle.core.engine.live.renewing import Setting, renew
@@ -225,19 +226,25 @@ class Audition:
         check_rate(recipe, self.rate_hz)
 
     def _take_up(self, heard: int, ahead_ms: float) -> None:
-        """Go back to the first kept moment that the ear has not reached, and bring it to what is wanted.
+        """Go back to where the ear can still be met, to the hop of the meters, and bring that moment to what is wanted.
 
         The moment itself is kept as it was: until something of the new sound was given away, what comes next begins
         where this did.
         """
-        earliest = heard + round(ahead_ms * self.rate_hz / 1000.0)
-        earliest += self._replay_frames(earliest)
-        index = next((i for i, m in enumerate(self._kept) if m.position >= earliest), len(self._kept) - 1)
+        earliest = heard + round(ahead_ms * self.rate_hz / 1000.0) + self._replay_frames()
+        earliest += -earliest % METER_HOP
+        index = max((i for i, m in enumerate(self._kept) if m.position <= earliest), default=0)
+        at = self._kept[index].fork()
+        if index + 1 < len(self._kept) and at.position < earliest:
+            # between two kept moments: up to there it is what it was
+            at.go_on(self._timeline, earliest)
+            self._kept.insert(index + 1, at.fork())
+            index += 1
         del self._kept[index + 1 :]
-        self._at = self._kept[index].fork()
-        self._reconcile(self._at)
+        self._at = at
+        self._reconcile(at)
 
-    def _replay_frames(self, earliest: int) -> int:
+    def _replay_frames(self) -> int:
         """Frames that the ear goes on while a replay is computed, as far as the last one tells."""
         road = self._kept[-1].now
         if self._setting.is_of(road):

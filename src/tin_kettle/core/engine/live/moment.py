@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.live.road import Road
 from tin_kettle.core.stages.processor import Block
 
@@ -43,6 +44,15 @@ class Moment:
     def fork(self) -> Moment:
         """A copy that goes on from the same state."""
         return Moment(self.position, self.now.fork(), self.other.fork(), self.other_name)
+
+    def go_on(self, song: Timeline, position: int) -> None:
+        """Play up to a stream frame once more what was given away already, which nobody gets."""
+        frames = position - self.position
+        for road in (self.now, self.other):
+            block = road.render(song, self.position, frames)
+            road.meter.feed(block)
+            road.ear.process(block)
+        self.position = position
 
     def look_back_from_here(self) -> None:
         """Both loudnesses are of the same passage, and of what is there now."""
