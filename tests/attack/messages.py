@@ -21,6 +21,12 @@ RECIPE = dump_recipe(recipe_of({"id": "t", "kind": "trim"}))
 SENSIBLE = (
     {"type": "credit", "epoch": 0, "position": 2000, "heard": 0},
     {"type": "edit", "recipe": RECIPE, "revision": 1, "heard": 0},
+    {
+        "type": "change",
+        "changes": [{"path": ["master", 0, "params", "gain_db"], "value": 3.0}],
+        "revision": 2,
+        "heard": 0,
+    },
     {"type": "seek", "song": 100},
     {"type": "loop", "loop": [0, 20000], "heard": 0},
     {"type": "tap", "stage": "t", "tap": "removed", "heard": 0},

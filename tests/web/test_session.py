@@ -324,3 +324,27 @@ def test_a_touch_of_what_is_not_there_is_told(session):
     session, wire = session
     say(session, type="touches", touches=[touch(3.0)], revision=1)
     until(lambda: any("no stage" in one.get("problem", "") for one in wire.texts))
+
+
+def louder(db):
+    return [{"path": ["master", 0, "params", "gain_db"], "value": db}]
+
+
+def test_an_edit_may_be_said_as_what_it_changes(session):
+    session, wire = session
+    say(session, type="credit", epoch=0, position=9600, heard=0)
+    say(session, type="change", changes=louder(1.0), revision=1)
+    until(lambda: any("came before what it changes" in one.get("problem", "") for one in wire.texts))
+    say(session, type="edit", recipe=gain(-6.0), revision=2, label="Trim")
+    say(session, type="change", changes=louder(99.0), revision=3, label="Trim")
+    until(lambda: any("99" in one.get("problem", "") for one in wire.texts))
+    assert session.edited.unkept[1].master[0].params.gain_db == -6.0, "what is refused is not heard"
+    # what both sides hold goes on from what was refused
+    say(session, type="change", changes=louder(3.0), revision=4, label="Trim 3 dB")
+    until(lambda: wire.blocks and wire.blocks[-1][3] == 4 and wire.blocks[-1][1] + 1024 >= 9600)
+    level_db = 20 * np.log10(np.abs(wire.blocks[-1][4][0]).max())
+    assert level_db == pytest.approx(-9.0, abs=0.05)
+    label, recipe = session.edited.unkept
+    assert (label, recipe.master[0].params.gain_db) == ("Trim 3 dB", 3.0)
+    described = [one["stages"] for one in wire.texts if one["type"] == "described"]
+    assert "3" in described[-1]["t"]["summary"]

@@ -1,4 +1,5 @@
 import { beforeEach, expect, test, vi } from "vitest";
+import type { Recipe } from "../api/types";
 import type { BlockHead, Row } from "./protocol";
 
 const { workers, nodes, FakeWorker } = vi.hoisted(() => {
@@ -99,4 +100,32 @@ test("where the browser gives no sound the remedy is told", async () => {
   await vi.waitFor(() => expect(events.problem).toHaveBeenCalled());
   expect(events.problem.mock.lastCall![0]).toMatch(/HTTPS, or through a tunnel/);
   context.worklet = before;
+});
+
+test("of an edit only what changes is passed on, and the whole where that is much", () => {
+  const player = new LivePlayer("/songs/1/live", 48000, 200, events);
+  const asked = () => workers[0]!.posted.map((message) => (message as { ask: object }).ask);
+  const recipe = (gains: number[]) =>
+    ({ master: gains.map((gain_db) => ({ params: { gain_db } })) }) as unknown as Recipe;
+  player.ask({ type: "edit", recipe: recipe([0, 1]), revision: 1, label: "one" });
+  player.ask({ type: "edit", recipe: recipe([0, 2]), revision: 2, label: "two" });
+  player.ask({ type: "edit", recipe: recipe(Array<number>(100).fill(0)), revision: 3, label: null });
+  player.ask({ type: "edit", recipe: recipe(Array<number>(100).fill(9)), revision: 4, label: null });
+  expect(asked()).toEqual([
+    { type: "edit", recipe: recipe([0, 1]), revision: 1, label: "one" },
+    {
+      type: "change",
+      changes: [{ path: ["master", 1, "params", "gain_db"], value: 2 }],
+      revision: 2,
+      label: "two",
+    },
+    {
+      type: "change",
+      changes: [{ path: ["master"], value: recipe(Array<number>(100).fill(0)).master }],
+      revision: 3,
+      label: null,
+    },
+    { type: "edit", recipe: recipe(Array<number>(100).fill(9)), revision: 4, label: null },
+  ]);
+  player.close();
 });

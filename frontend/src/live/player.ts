@@ -2,7 +2,8 @@
 import workletUrl from "./player.worklet.ts?worker&url";
 import SocketWorker from "./socket.worker.ts?worker";
 import type { Began, PlayerReport, PlayerSettings } from "./player.worklet";
-import type { Described } from "../api/types";
+import type { Described, Recipe } from "../api/types";
+import { changesBetween, MOST_CHANGES } from "./changes";
 import { readMeters } from "./protocol";
 import type { Ask, BlockHead, FromWorker, Meters, Row, ToWorker, Work } from "./protocol";
 
@@ -74,6 +75,8 @@ export class LivePlayer {
   };
   private reportedAt = 0;
   private told: Moment | null = null;
+  /** the recipe that was passed on last */
+  private edited: Recipe | null = null;
   private closed = false;
   /** whether anything was heard yet */
   played = false;
@@ -142,8 +145,17 @@ export class LivePlayer {
     else this.events.problem(message.problem, message.fatal);
   }
 
+  /** Ask for something; of an edit only what changes is passed on. */
   ask(ask: Ask): void {
-    this.post({ type: "ask", ask });
+    if (ask.type !== "edit") {
+      this.post({ type: "ask", ask });
+      return;
+    }
+    const { recipe, ...named } = ask;
+    const changes = this.edited ? changesBetween(this.edited, recipe) : null;
+    this.edited = recipe;
+    const few = changes !== null && changes.length <= MOST_CHANGES;
+    this.post({ type: "ask", ask: few ? { ...named, type: "change", changes } : ask });
   }
 
   setQueue(queueMs: number): void {

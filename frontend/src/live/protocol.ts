@@ -1,4 +1,5 @@
 /** The wire of the live socket: blocks in, messages out. */
+import type { Change } from "./changes";
 import type { Described, Listening, Match, Recipe, Touch } from "../api/types";
 
 export const HEADER_BYTES = 40;
@@ -106,9 +107,17 @@ export function otherName(meters: string): string {
   return /"other_name":"([^"]*)"/.exec(meters)?.[1] ?? "";
 }
 
+interface Named {
+  revision: number;
+  label: string | null;
+}
+
+/** An edit, said as what it changes of the one before. */
+export type EditChange = { type: "change"; changes: Change[] } & Named;
+
 /** What the bench asks of the socket's worker; the worker adds the position being heard. */
 export type Ask =
-  | { type: "edit"; recipe: Recipe; revision: number; label: string | null }
+  | ({ type: "edit"; recipe: Recipe } & Named)
   | { type: "touches"; touches: Touch[]; revision: number }
   | { type: "seek"; song: number }
   | { type: "loop"; loop: [number, number] | null }
@@ -122,7 +131,7 @@ export type Ask =
 export type ToWorker =
   | { type: "connect"; url: string; queueMs: number; port: MessagePort }
   | { type: "queue"; queueMs: number }
-  | { type: "ask"; ask: Ask };
+  | { type: "ask"; ask: Ask | EditChange };
 
 /** How hard the server works: a heavy chain is not rendered as it plays, but its loop before. */
 export interface Work {

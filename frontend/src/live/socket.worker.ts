@@ -1,10 +1,12 @@
 /** Owns the live socket, so that a busy page cannot starve the ear: blocks go straight on to the player. */
+import { patched } from "./changes";
 import { otherName, parseBlock } from "./protocol";
-import type { Ask, FromWorker, Heard, ToPlayer, ToWorker } from "./protocol";
+import type { Ask, EditChange, FromWorker, Heard, ToPlayer, ToWorker } from "./protocol";
 
 const LONGEST_WAIT_MS = 500;
 
 let socket: WebSocket | null = null;
+let greeted = false;
 let player: MessagePort | null = null;
 let url = "";
 let queueMs = 200;
@@ -16,13 +18,14 @@ let songHeard = 0;
 const blocks: { epoch: number; position: number; song: number }[] = [];
 /** The last of each kind, said again when the connection is back. */
 const KINDS = ["edit", "touches", "loop", "tap", "choose", "compare", "hand", "gains", "listen"] as const;
-const standing: { [Kind in (typeof KINDS)[number]]?: Ask } = {};
+const standing: { [Kind in (typeof KINDS)[number]]?: Extract<Ask, { type: Kind }> } = {};
 
 const tell = (message: FromWorker) => self.postMessage(message);
 const play = (message: ToPlayer, transfer: Transferable[] = []) => player?.postMessage(message, transfer);
 
+/** What is asked for before the server has greeted stands, and is said then. */
 function say(message: object): void {
-  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
+  if (greeted && socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
 }
 
 function grant(): void {
@@ -30,15 +33,23 @@ function grant(): void {
   say({ type: "credit", ...heard, position: heard.position + ahead, heard: heard.position });
 }
 
-function ask(message: Ask): void {
-  if (message.type !== "seek") standing[message.type] = message;
-  else songHeard = message.song;
+function ask(message: Ask | EditChange): void {
+  if (message.type === "seek") songHeard = message.song;
+  else if (message.type === "change") goOn(message);
+  else Object.assign(standing, { [message.type]: message });
   say({ ...message, heard: heard.position });
+}
+
+/** Make the change in the edit that stands: another connection is told the whole. */
+function goOn({ changes, revision, label }: EditChange): void {
+  const { edit } = standing;
+  if (edit) standing.edit = { ...edit, recipe: patched(edit.recipe, changes), revision, label };
 }
 
 function greet(message: { boot: string; rate_hz: number; frames: number }): void {
   rateHz = message.rate_hz;
   const again = boot !== "";
+  greeted = true;
   boot = message.boot;
   wait = 50;
   heard = { epoch: 0, position: 0 };
@@ -84,6 +95,7 @@ function open(): void {
   opening.binaryType = "arraybuffer";
   opening.onmessage = ({ data }: MessageEvent<string | ArrayBuffer>) => receive(data);
   opening.onclose = () => {
+    greeted = false;
     tell({ type: "lost" });
     setTimeout(open, wait);
     wait = Math.min(wait * 2, LONGEST_WAIT_MS);

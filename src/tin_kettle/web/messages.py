@@ -12,6 +12,8 @@ import orjson
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, ValidationError
 
 from tin_kettle.core.errors import KettleError
+from tin_kettle.core.recipe.changes import MOST_CHANGES
+from tin_kettle.core.recipe.changes import Change as PlacedChange
 from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch
 
 MOST_MESSAGE_BYTES = 1 << 20
@@ -49,6 +51,15 @@ class Edit(Message):
 
     type: Literal["edit"]
     recipe: Any
+    revision: Annotated[int, Field(ge=0, lt=2**32)]
+    label: Annotated[str, Field(max_length=200)] | None = None
+
+
+class Change(Message):
+    """The same, said as what it changes of the edit before."""
+
+    type: Literal["change"]
+    changes: Annotated[list[PlacedChange], Field(max_length=MOST_CHANGES)]
     revision: Annotated[int, Field(ge=0, lt=2**32)]
     label: Annotated[str, Field(max_length=200)] | None = None
 
@@ -113,7 +124,7 @@ class Listen(Message):
     lufs: Annotated[list[Lufs | None], Field(min_length=2, max_length=2)]
 
 
-AnyMessage = Credit | Edit | Touches | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
+AnyMessage = Credit | Edit | Change | Touches | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
 _ANY: TypeAdapter[AnyMessage] = TypeAdapter(Annotated[AnyMessage, Field(discriminator="type")])
 
 

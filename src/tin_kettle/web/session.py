@@ -28,20 +28,20 @@ from simple_websocket import ConnectionClosed
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.live.wanted import Wanted
-from tin_kettle.core.errors import KettleError, RecipeError
+from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.match import Match, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.places import turn_down_db
 from tin_kettle.core.listen.setting import Listening, parse_listening, silent_lanes
 from tin_kettle.core.recipe.describe import describe_stage
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.recipe.rides_told import rides_in_words
-from tin_kettle.core.recipe.touches import Touch, with_touches
 from tin_kettle.core.stages.stage import Stage
+from tin_kettle.web.edited import Edited
 from tin_kettle.web.load import Load
 from tin_kettle.web.messages import (
     AnyMessage,
+    Change,
     Choose,
     Compare,
     Credit,
@@ -73,7 +73,7 @@ STILL_BLOCKS = 2
 """While a hand moves and nothing plays, no more than this is rendered ahead: the next edit throws it away."""
 ROOM_FOR_SPARES = 0.35
 MATCH_EVERY = 8
-WISHES = (Edit, Touches, Tap, Compare, Listen)
+WISHES = (Edit, Change, Touches, Tap, Compare, Listen)
 """Messages that say what is to be heard."""
 ORDER = (Choose, *WISHES, Loop, Seek, Hand, Gains)
 MOST_NONSENSE = 50
@@ -117,9 +117,7 @@ class Session:
         self._match: Match | None = None
         self._count = 0
         self._described: dict[str, tuple[Stage, str]] = {}
-        self._edited = audition.recipe
-        self.unkept: tuple[str, Recipe] | None = None
-        self._touches: list[Touch] = []
+        self.edited = Edited(audition.recipe)
         self._attending = True
         self._nonsense = self._failures = 0
         self._stuck = False
@@ -160,7 +158,7 @@ class Session:
         """
         try:
             message = read_message(text)
-            recipe = self._read_recipe(message)
+            recipe = self.edited.take(message)
         except KettleError as refused:
             self._nonsense += 1
             if self._nonsense >= MOST_NONSENSE:
@@ -190,23 +188,6 @@ class Session:
             self._wake.notify()
         if recipe is not None:
             self._describe(recipe)
-
-    def _read_recipe(self, message: AnyMessage) -> Recipe | None:
-        """The recipe as it is to be heard from a message on, with what is in the hand; None where nothing changes."""
-        if isinstance(message, Touches):
-            found = with_touches(self._edited, message.touches)
-            self._touches = message.touches
-            return found
-        if not isinstance(message, Edit):
-            return None
-        self._edited = parse_recipe(message.recipe)
-        self.unkept = None if message.label is None else (message.label, self._edited)
-        try:
-            return with_touches(self._edited, self._touches)
-        except RecipeError:
-            # what was in the hand is gone
-            self._touches = []
-            return self._edited
 
     def _possible(self, heard: int) -> int:
         """Nobody can have heard what was not rendered yet."""
@@ -329,7 +310,7 @@ class Session:
         if not self._mail:
             return False
         gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._load.work, 1.0))
-        return not set(self._mail) <= {Edit, Touches} or time.monotonic() - self._rewound >= gap_s
+        return not set(self._mail) <= {Edit, Change, Touches} or time.monotonic() - self._rewound >= gap_s
 
     def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
         """What is to be done now, and the recipes and pieces that belong to it."""
@@ -393,7 +374,7 @@ class Session:
 
     def _wished(self, wanted: Wanted, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> Wanted:
         audition = self._audition
-        if isinstance(message, Edit | Touches):
+        if isinstance(message, Edit | Change | Touches):
             self._rewound = time.monotonic()
             audition.check(found[Edit])
             return replace(wanted, recipe=found[Edit], revision=max(wanted.revision, message.revision))

@@ -22,12 +22,18 @@ _SHOWN = 60
 Read = TypeVar("Read", bound=BaseModel)
 
 
-def parse_recipe(document: object) -> Recipe:
+def parse_recipe(document: object, before: tuple[object, Recipe] | None = None) -> Recipe:
     """Check a decoded JSON document.
+
+    Args:
+        before: a document that was read, and as what. Parts that both share, the very same in memory, are not read
+            again: a hand moves one value at a time.
 
     Raises:
         RecipeError: for anything that the contract does not allow; nothing is clamped.
     """
+    if before is not None:
+        document = _with_parts(document, *before)
     check_size(document)
     recipe = read_as(Recipe, document, RecipeError)
     _check_ids(recipe)
@@ -38,6 +44,19 @@ def parse_recipe(document: object) -> Recipe:
     _check_sections(recipe)
     read_automation(recipe)
     return recipe
+
+
+def _with_parts(document: object, before: object, recipe: Recipe) -> object:
+    """A document with the parts of a recipe in place of what they were read from."""
+    if not isinstance(document, dict) or not isinstance(before, dict):
+        return document
+    found = dict(document)
+    for name in ("buses", "groups", "master", "sections", "automation"):
+        given, read = document.get(name), before.get(name)
+        if isinstance(given, list) and isinstance(read, list):
+            parts = {id(raw): part for raw, part in zip(read, getattr(recipe, name), strict=True)}
+            found[name] = [parts.get(id(raw), raw) for raw in given]
+    return found
 
 
 def load_recipe(path: Path) -> Recipe:

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.recipe.model import Bus, Owner
+from tin_kettle.core.stages.stage import Stage
 
 DEEPEST_NESTING = 64
 MOST_NODES = 2000
@@ -22,7 +26,9 @@ def check_size(document: object) -> None:
         value, depth = waiting.pop()
         if depth > DEEPEST_NESTING:
             raise RecipeError("$", f"is nested deeper than {DEEPEST_NESTING}; at most {DEEPEST_NESTING} is allowed")
-        if isinstance(value, dict):
+        if isinstance(value, Stage | Bus):
+            nodes += nodes_of(value)
+        elif isinstance(value, dict):
             nodes += "kind" in value or "chain" in value
             waiting.extend((inner, depth + 1) for inner in value.values())
         elif isinstance(value, list):
@@ -33,6 +39,12 @@ def check_size(document: object) -> None:
             raise RecipeError(
                 "$", f"has more than {MOST_NODES} stages, branches, buses and groups; at most {MOST_NODES} are allowed"
             )
+
+
+def nodes_of(part: Stage | Owner) -> int:
+    """How many a part that was read already holds, itself among them."""
+    inside: Iterable[Stage | Owner] = part.branches if isinstance(part, Stage) else part.chain
+    return 1 + sum(map(nodes_of, inside))
 
 
 def read_int(digits: str) -> int:
