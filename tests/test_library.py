@@ -86,3 +86,10 @@ def test_the_name_alone_loads_nothing_heavy():
     assert said.split() == ["False", tin_kettle.__version__]
     with pytest.raises(AttributeError, match="no attribute 'nothing'"):
         tin_kettle.nothing  # noqa: B018
+
+
+def test_a_server_does_not_wait_for_what_few_requests_need():
+    slow = ("numba", "scipy.signal", "fpdf")
+    script = f"import sys, tin_kettle.web.server; print([name for name in {slow} if name in sys.modules])"
+    said = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout
+    assert said.strip() == "[]"

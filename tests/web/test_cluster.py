@@ -2,6 +2,7 @@
 
 import hashlib
 import time
+from contextlib import contextmanager
 
 import psutil
 import pytest
@@ -63,30 +64,32 @@ def test_a_cluster_does_what_the_machine_does_and_a_killed_worker_costs_nothing(
     assert file_of(at_home, again) == on_cluster
 
 
-def test_it_is_stopped_and_what_waits_never_begins(library, tmp_path):
-    path = write_wav(tmp_path / "in.wav", music(40.0) * 0.4)
-    with cluster(1) as (address, _, _):
-        client = create_app(library, scheduler=address).test_client()
-        song = with_song(client, path, SLOW)
-        first, second = begin(client, song), begin(client, song)
-        until(lambda: client.get(f"/api/prints/{first}").get_json(), lambda row: row["progress"] > 0, 60)
-        for number in (second, first):
-            client.post(f"/api/prints/{number}/stop")
-        begun = time.monotonic()
-        assert [ended(client, number)["state"] for number in (first, second)] == ["stopped", "stopped"]
-        assert time.monotonic() - begun < 20
-        assert not list(library.home.rglob("*.part"))
-
-
-def test_what_a_scheduler_takes_with_it_is_told_and_the_next_one_is_called_anew(library, tmp_path):
+@contextmanager
+def one_at_work(library, tmp_path):
+    """A client, its song, two prints of which one is being made and the other waits, and the scheduler."""
     path = write_wav(tmp_path / "in.wav", music(40.0) * 0.4)
     with cluster(1) as (address, scheduler, _):
         client = create_app(library, scheduler=address).test_client()
         song = with_song(client, path, SLOW)
         running, waiting = begin(client, song), begin(client, song)
         until(lambda: client.get(f"/api/prints/{running}").get_json(), lambda row: row["progress"] > 0, 60)
+        yield client, song, (running, waiting), scheduler
+
+
+def test_it_is_stopped_and_what_waits_never_begins(library, tmp_path):
+    with one_at_work(library, tmp_path) as (client, _, prints, _):
+        for number in reversed(prints):
+            client.post(f"/api/prints/{number}/stop")
+        begun = time.monotonic()
+        assert [ended(client, number)["state"] for number in prints] == ["stopped", "stopped"]
+        assert time.monotonic() - begun < 20
+        assert not list(library.home.rglob("*.part"))
+
+
+def test_what_a_scheduler_takes_with_it_is_told_and_the_next_one_is_called_anew(library, tmp_path):
+    with one_at_work(library, tmp_path) as (client, song, prints, scheduler):
         scheduler.kill()
-        for number in (running, waiting):
+        for number in prints:
             row = ended(client, number, 30)
             assert (row["state"], "lost this work" in row["problem"]) == ("failed", True)
         row = ended(client, begin(client, song), 30)

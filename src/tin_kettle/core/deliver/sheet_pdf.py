@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from importlib.resources import as_file, files
-
-from fpdf import FPDF
+from typing import TYPE_CHECKING
 
 from tin_kettle.core.deliver.papers import FIGURES, Sheet, SheetSong, clock, figure
 from tin_kettle.core.deliver.sheet_html import (
@@ -17,6 +16,9 @@ from tin_kettle.core.deliver.sheet_html import (
     tone_points,
     tone_x,
 )
+
+if TYPE_CHECKING:
+    from fpdf import FPDF
 
 _WIDTH_MM = 180.0
 _INK, _MUTE, _RIM, _TIN, _MUSTARD = (
@@ -31,6 +33,8 @@ _LONG_AGO = datetime(2000, 1, 1, tzinfo=UTC)
 
 def sheet_pdf(sheet: Sheet) -> bytes:
     """The pages; the same bytes on any day."""
+    from fpdf import FPDF  # noqa: PLC0415  loads for a second
+
     pdf = FPDF(format="A4")
     pdf.set_creation_date(_LONG_AGO)
     pdf.set_title(f"{sheet.record.title}: delivery")

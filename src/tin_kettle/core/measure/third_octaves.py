@@ -6,7 +6,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter
 
 from tin_kettle.core.dsp.compile import kernel
 
@@ -68,6 +67,8 @@ def band_powers(
 @lru_cache
 def band_sections(rate_hz: float) -> NDArray[np.float64]:
     """(28, 3, 5): Butterworth band-passes; bands that reach beyond half the rate let nothing through."""
+    from scipy.signal import butter  # noqa: PLC0415  loads for a second
+
     made = np.zeros((CENTRES_HZ.size, 3, 5))
     for band, centre in enumerate(CENTRES_HZ):
         edges = centre * 10.0 ** (np.array([-1.0, 1.0]) / 20.0)
