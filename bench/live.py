@@ -235,6 +235,7 @@ def _by_frequency(bench: Bench) -> Iterator[tuple[str, str, str]]:
 
 
 def _open(bench: Bench, song: int, recipe: dict[str, Any]) -> None:
+    """Play a song, once nothing else is to be done for it."""
     bench.server.save(song, recipe)
     bench.page.evaluate(f"localStorage.setItem('song', '{song}')")
     bench.page.reload()
@@ -243,6 +244,7 @@ def _open(bench: Bench, song: int, recipe: dict[str, Any]) -> None:
     bench.page.wait_for_function("window.tinKettle.state().connected")
     bench.plain()
     bench.page.evaluate("window.tinKettle.act.setQueue(200)")
+    bench.surveyed()
     bench.play()
     bench.record(96000)
 

@@ -187,6 +187,33 @@ def test_a_value_is_set_by_section_with_keys_alone(bench, add_song, server):
     page.wait_for_function("window.tinKettle.state().recipe.automation[0].points.length === 2")
 
 
+def test_a_lane_is_drawn_once_for_every_move_and_the_others_are_not(bench, tone_song, server):
+    rides = [{"target": stage, "param": "gain_db", "points": [{"at": 2.0, "value": 0.0}]} for stage in ("t", "u")]
+    trims = [{"id": stage, "kind": "trim"} for stage in ("t", "u")]
+    server.save(tone_song, dump_recipe(recipe_of(*trims, automation=rides)))
+    bench.open(tone_song, tapped=False)
+    bench.surveyed()
+    lane, other = bench.page.get_by_role("slider", name="Trim gain").all()
+    lane.focus()
+    lane.press("PageDown")
+    bench.page.evaluate(
+        """() => {
+          const clear = CanvasRenderingContext2D.prototype.clearRect;
+          window.drawn = new Map();
+          CanvasRenderingContext2D.prototype.clearRect = function (...at) {
+            window.drawn.set(this.canvas, (window.drawn.get(this.canvas) ?? 0) + 1);
+            return clear.apply(this, at);
+          };
+        }"""
+    )
+    for _ in range(5):
+        lane.press("ArrowUp")
+        bench.page.wait_for_timeout(100)
+    moved = bench.state("recipe.automation[0].points[0].value")
+    times = [one.evaluate("(lane) => window.drawn.get(lane.querySelector('canvas')) ?? 0") for one in (lane, other)]
+    assert (moved > 0, times) == (True, [5, 0])
+
+
 def test_the_tempo_is_tapped_along_counted_in_bars_and_taken_back(bench, add_song, server):
     ride = {"target": "t", "param": "gain_db", "points": [{"at": 0, "value": 0}, {"at": 10, "value": -1}]}
     song = add_song(tone(440, -20, 20), "Free")

@@ -1,5 +1,6 @@
 /** A canvas that is as sharp as the screen and drawn when asked, or at every frame while something moves. */
-import { useEffect, useRef } from "react";
+import { useCallback, useEffect, useRef } from "react";
+import type { RefCallback } from "react";
 import { useMoving, wake } from "./ticker";
 
 export type Draw = (context: CanvasRenderingContext2D, width: number, height: number) => void;
@@ -19,28 +20,37 @@ function fit(canvas: HTMLCanvasElement): CanvasRenderingContext2D | null {
 const still = new Set<() => void>();
 
 /** Draw whenever `draw` changes, the canvas is resized or the theme is another. */
-export function useCanvas(draw: Draw) {
-  const ref = useRef<HTMLCanvasElement>(null);
+export function useCanvas(draw: Draw): RefCallback<HTMLCanvasElement> {
+  const drawn = useRef(draw);
+  const shown = useRef<HTMLCanvasElement>(null);
+  const paint = useCallback(() => {
+    const canvas = shown.current;
+    const context = canvas && fit(canvas);
+    if (!context) return;
+    context.clearRect(0, 0, canvas.clientWidth, canvas.clientHeight);
+    drawn.current(context, canvas.clientWidth, canvas.clientHeight);
+  }, []);
   useEffect(() => {
-    const canvas = ref.current;
-    if (!canvas) return;
-    const paint = () => {
-      const context = fit(canvas);
-      context?.clearRect(0, 0, canvas.clientWidth, canvas.clientHeight);
-      if (context) draw(context, canvas.clientWidth, canvas.clientHeight);
-    };
+    drawn.current = draw;
     paint();
-    still.add(paint);
-    const observer = new ResizeObserver(paint);
-    observer.observe(canvas);
-    // the axes' figures are drawn in the page's own type
-    void document.fonts.ready.then(paint);
-    return () => {
-      still.delete(paint);
-      observer.disconnect();
-    };
-  }, [draw]);
-  return ref;
+  }, [draw, paint]);
+  return useCallback(
+    (canvas: HTMLCanvasElement) => {
+      shown.current = canvas;
+      still.add(paint);
+      const observer = new ResizeObserver(paint);
+      observer.observe(canvas);
+      // the axes' figures are drawn in the page's own type
+      document.fonts.addEventListener("loadingdone", paint);
+      return () => {
+        shown.current = null;
+        still.delete(paint);
+        observer.disconnect();
+        document.fonts.removeEventListener("loadingdone", paint);
+      };
+    },
+    [paint],
+  );
 }
 
 /** Draw again and again; less often than thirty times a second where `everyMs` says so. */
