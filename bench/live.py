@@ -237,8 +237,7 @@ def _by_frequency(bench: Bench) -> Iterator[tuple[str, str, str]]:
 def _open(bench: Bench, song: int, recipe: dict[str, Any]) -> None:
     """Play a song, once nothing else is to be done for it."""
     bench.server.save(song, recipe)
-    bench.page.evaluate(f"localStorage.setItem('song', '{song}')")
-    bench.page.reload()
+    bench.page.goto(f"{bench.server.url}/songs/{song}")
     bench.page.wait_for_function("window.tinKettle !== undefined")
     bench.tap()
     bench.page.wait_for_function("window.tinKettle.state().connected")
