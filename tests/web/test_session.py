@@ -334,7 +334,7 @@ def test_an_edit_may_be_said_as_what_it_changes(session):
     session, wire = session
     say(session, type="credit", epoch=0, position=9600, heard=0)
     say(session, type="change", changes=louder(1.0), revision=1)
-    until(lambda: any("came before what it changes" in one.get("problem", "") for one in wire.texts))
+    until(lambda: any("was not taken" in one.get("problem", "") for one in wire.texts))
     say(session, type="edit", recipe=gain(-6.0), revision=2, label="Trim")
     say(session, type="change", changes=louder(99.0), revision=3, label="Trim")
     until(lambda: any("99" in one.get("problem", "") for one in wire.texts))

@@ -34,6 +34,7 @@ describe("changes of a document", () => {
     ["stages the other way round", { ...before, master: [equalizer, trim] }],
     ["a field more", { ...before, master: [{ ...trim, on: false }, equalizer] }],
     ["a field less", { master: before.master }],
+    ["a field that is nothing any more", { ...before, master: [{ ...trim, params: undefined }, equalizer] }],
     ["another field", { ...before, master: [{ id: "t", values: {} }, equalizer] }],
     ["no more points", { ...before, automation: [] }],
     ["something else altogether", { nothing: true }],
@@ -44,6 +45,7 @@ describe("changes of a document", () => {
       typeof changesBetween
     >;
     expect(patched<object>(before, changes)).toEqual(after);
+    expect(changes.every((change) => "value" in change)).toBe(true);
     expect(before, "the one before stays").toEqual(kept);
   });
 

@@ -21,7 +21,7 @@ function collect(before: unknown, after: unknown, path: Change["path"], found: C
   if (Array.isArray(before) && Array.isArray(after) && before.length === after.length)
     after.forEach((value, i) => collect(before[i], value, [...path, i], found));
   else if (isRecord(before) && isRecord(after) && haveSameFields(before, after))
-    for (const name of Object.keys(after)) collect(before[name], after[name], [...path, name], found);
+    for (const name of fieldsOf(after)) collect(before[name], after[name], [...path, name], found);
   else found.push({ path, value: after });
 }
 
@@ -29,9 +29,14 @@ function isRecord(value: unknown): value is Record<string, unknown> {
   return typeof value === "object" && value !== null && !Array.isArray(value);
 }
 
-function haveSameFields(one: object, other: object): boolean {
-  const names = Object.keys(one);
-  return names.length === Object.keys(other).length && names.every((name) => name in other);
+/** What is undefined does not go over the wire. */
+function fieldsOf(record: Record<string, unknown>): string[] {
+  return Object.keys(record).filter((name) => record[name] !== undefined);
+}
+
+function haveSameFields(one: Record<string, unknown>, other: Record<string, unknown>): boolean {
+  const names = fieldsOf(one);
+  return names.length === fieldsOf(other).length && names.every((name) => other[name] !== undefined);
 }
 
 /** The document with every change made. */

@@ -41,7 +41,7 @@ class Edited:
             self._document = message.recipe
         elif isinstance(message, Change):
             if self._document is None:
-                raise KettleError("a change came before what it changes; reload the bench")
+                raise KettleError("the edit that this one changes was not taken; reload the bench")
             self._document = patched(self._document, message.changes)
         else:
             return None
