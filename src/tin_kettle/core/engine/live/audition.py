@@ -1,7 +1,7 @@
 """Live audition: the graph a little ahead of the ear, rewound and rendered again when a control moves.
 
 Two roads run side by side, *now* and the *other* that it is compared with. The engine keeps their state before every
-block that it gave away. A change comes with the position that is being heard; the state a little after it is taken up
+block that it gave away. A change comes with the position that is being heard; the state a little after it is found
 again, brought to all that is :class:`Wanted`, and the player overwrites what it has not played yet. Where the chain is
 too heavy for that, the loop is rendered ahead and played from memory (:mod:`ahead`). No sockets and no threads here.
 """
