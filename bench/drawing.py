@@ -18,7 +18,7 @@ DRAG_S = 3.0
 WATCH_S = 5.0
 SETTLED_MS = 4000
 """Pictures settle for a while after the last change."""
-# the hand is down: from picture to picture it goes on, to and fro, and what is shown is counted
+# the hand is down: from picture to picture it goes on, to and fro, or rests, and what is shown is counted
 DRAG = """
 ([x, y, dx, dy, seconds]) => new Promise((done) => {
   const under = document.elementFromPoint(x, y);
@@ -33,9 +33,10 @@ DRAG = """
     const spent = (now - began) / 1000;
     if (spent > seconds) return done({ pictures: pictures / spent, states: states / spent, longest });
     const share = Math.abs((spent % 1) * 2 - 1);
+    requestAnimationFrame(picture);
+    if (!dx && !dy) return;
     const place = { clientX: x + share * dx, clientY: y + share * dy, pointerId: 1, buttons: 1, bubbles: true };
     under.dispatchEvent(new PointerEvent("pointermove", place));
-    requestAnimationFrame(picture);
   };
   requestAnimationFrame(picture);
 })
@@ -67,7 +68,8 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
         slider = bench.page.get_by_label("Stage").get_by_role("slider", name="Release").bounding_box()
         assert slider is not None
         middle = slider["x"] + slider["width"] / 2, slider["y"] + slider["height"] / 2
-        yield "a slider dragged", _dragged(bench, *middle, (60.0, 0.0)), "60 a second"
+        still = _dragged(bench, *middle, (0.0, 0.0)).split(",")[0]
+        yield "a slider dragged", f"{_dragged(bench, *middle, (60.0, 0.0))}; {still} where it rests", "60 a second"
         bench.surveyed()
         bench.page.wait_for_timeout(SETTLED_MS)
         yield "main thread at rest", f"{_busy(bench):.1%}", "≤ 1 %"

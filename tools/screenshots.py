@@ -168,6 +168,7 @@ def _with(bench: Bench, stage: str, **fields: object) -> None:
     bench.page.get_by_label("Song map").wait_for()
     bench.page.wait_for_function("window.tinKettle.state().connected")
     bench.page.locator("[data-stage=shown]").click()
+    bench.surveyed()
     playing_chorus(bench)
 
 
@@ -230,7 +231,6 @@ def history(bench: Bench) -> None:
 def stereo(bench: Bench) -> None:
     params = {"width": 1.15, "mono_below_hz": 120, "crossovers_hz": [250, 4000], "widths": [1, 1, 1.2]}
     _with(bench, "stereo", params=params)
-    bench.surveyed()
 
 
 def record(bench: Bench) -> None:
