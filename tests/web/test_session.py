@@ -161,6 +161,21 @@ def test_what_comes_in_one_turn_is_all_heard_and_what_is_refused_leaves_the_rest
     assert any("sideways" in text.get("problem", "") for text in wire.texts)
 
 
+@pytest.mark.parametrize(("last", "from_song"), [("loop", 200000), ("seek", 300000)])
+def test_of_a_seek_and_a_loop_in_one_turn_the_last_leads(session, last, from_song):
+    session, wire = session
+    say(session, type="credit", epoch=0, position=9600, heard=0)
+    until(lambda: len(wire.blocks) == 10)
+    asked = {"seek": {"song": 300000}, "loop": {"loop": [200000, 250000]}}
+    with session._wake:  # the renderer waits: all of it comes in one turn
+        # what was asked for first is asked for again
+        for kind in (last, *(kind for kind in asked if kind != last), last):
+            say(session, type=kind, heard=500, **asked[kind])
+    until(lambda: wire.blocks[-1][0] > 0)
+    epoch = wire.blocks[-1][0]
+    assert next(song for block_epoch, _, song, *_ in wire.blocks if block_epoch == epoch) == from_song
+
+
 def test_opening_what_is_compared_does_not_hold_up_the_sound(session):
     session, wire = session
     opened, may_open = threading.Event(), threading.Event()

@@ -75,7 +75,8 @@ ROOM_FOR_SPARES = 0.35
 MATCH_EVERY = 8
 WISHES = (Edit, Change, Touches, Tap, Compare, Listen)
 """Messages that say what is to be heard."""
-ORDER = (Choose, *WISHES, Loop, Seek, Hand, Gains)
+FIRST = (Choose, *WISHES)
+"""Of what came together this is done first, in this order; the rest as it came: a loop may lead back from a seek."""
 MOST_NONSENSE = 50
 """So many messages in a row that cannot be understood, and nobody sensible is at the other end."""
 MOST_FAILURES = 5
@@ -182,6 +183,7 @@ class Session:
                     self._heard, self._went_on = heard, time.monotonic()
                 self._attending = True
             else:
+                self._mail.pop(type(message), None)
                 self._mail[type(message)] = message
                 if recipe is not None:
                     self._found[Edit] = recipe
@@ -316,9 +318,10 @@ class Session:
         """What is to be done now, and the recipes and pieces that belong to it."""
         if not self._due():
             return [], {}
-        mail, found = [self._mail[kind] for kind in ORDER if kind in self._mail], self._found
+        mail, found = self._mail, self._found
         self._mail, self._found = {}, {}
-        return mail, found
+        first = [mail.pop(kind) for kind in FIRST if kind in mail]
+        return [*first, *mail.values()], found
 
     def _may_render(self) -> bool:
         audition = self._audition
