@@ -42,7 +42,7 @@ RAW = (
     '{"type":"edit","recipe":{},"revision":-1}', '{"type":[]}', "\x00",
     '{"type":"credit","epoch":0,"position":' + "9" * 5000 + "}",
     '{"type":"credit","epoch":0,"position":3000,"heard":10000000000000}',
-    '{"type":"seek","song":"' + "x" * (1 << 21) + '"}',
+    '{"type":"seek","song":"' + "x" * (1 << 23) + '"}',
 )  # fmt: skip
 
 

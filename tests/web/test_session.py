@@ -15,6 +15,8 @@ from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.web import load
+from tin_kettle.web.asked import MOST_JSON_BYTES
+from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.session import Session
 from tin_kettle.web.wire import HEADER
 
@@ -363,3 +365,15 @@ def test_an_edit_may_be_said_as_what_it_changes(session):
     assert (label, recipe.master[0].params.gain_db) == ("Trim 3 dB", 3.0)
     described = [one["stages"] for one in wire.texts if one["type"] == "described"]
     assert "3" in described[-1]["t"]["summary"]
+
+
+def test_what_may_be_kept_may_be_heard(session):
+    session, wire = session
+    points = [{"at": round(i / 1000, 3), "value": -6.0, "ramp": "line"} for i in range(10000)]
+    trims = [{"id": f"t{i}", "kind": "trim"} for i in range(4)]
+    rides = [{"target": trim["id"], "param": "gain_db", "points": points} for trim in trims]
+    document = {"format": "tin-kettle-recipe", "version": 1, "master": trims, "automation": rides}
+    assert 1 << 20 < len(json.dumps(document)) < MOST_JSON_BYTES <= MOST_MESSAGE_BYTES
+    say(session, type="credit", epoch=0, position=9600, heard=0)
+    say(session, type="edit", recipe=document, revision=7, heard=0)
+    until(lambda: wire.blocks and wire.blocks[-1][3] == 7)

@@ -16,7 +16,8 @@ from tin_kettle.core.recipe.changes import MOST_CHANGES
 from tin_kettle.core.recipe.changes import Change as PlacedChange
 from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch
 
-MOST_MESSAGE_BYTES = 1 << 20
+MOST_MESSAGE_BYTES = 4 << 20
+"""As much as a recipe may have where it is kept: what is kept can be heard."""
 MOST_AT_HAND = 16
 MOST_GAINS = 300
 _SHOWN = 60
