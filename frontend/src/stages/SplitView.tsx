@@ -38,7 +38,7 @@ export default function SplitView({ stage }: { stage: Split }) {
             + branch
           </button>
         )}
-        <span className="cap min-w-0 truncate">filled: coming in · lines: branches</span>
+        <span className="cap min-w-0 truncate">filled: input</span>
       </div>
       <SplitPicture stage={stage} />
       <div className="flex min-h-0 flex-col gap-y-1 overflow-y-auto px-1 pb-2">

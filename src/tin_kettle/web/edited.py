@@ -9,7 +9,7 @@ from tin_kettle.core.recipe.changes import patched
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.recipe.touches import Touch, with_touches
-from tin_kettle.web.messages import AnyMessage, Change, Edit, Touches
+from tin_kettle.web.messages import AnyMessage, Edit, EditChange, Touches
 
 
 class Edited:
@@ -25,7 +25,7 @@ class Edited:
         self._read: tuple[Any, Recipe] | None = None
         self._touches: list[Touch] = []
         self.unkept: tuple[str, Recipe] | None = None
-        """What the bench called its last edit, and that, where it means to keep it."""
+        """What the last edit is called, and its recipe, where the bench means to keep it."""
 
     def take(self, message: AnyMessage) -> Recipe | None:
         """The recipe as it is to be heard from a message on, with what is in the hand; None where nothing changes.
@@ -39,7 +39,7 @@ class Edited:
             return found
         if isinstance(message, Edit):
             self._document = message.recipe
-        elif isinstance(message, Change):
+        elif isinstance(message, EditChange):
             if self._document is None:
                 raise KettleError("the edit that this one changes was not taken; reload the bench")
             self._document = patched(self._document, message.changes)

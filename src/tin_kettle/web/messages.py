@@ -12,8 +12,7 @@ import orjson
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, ValidationError
 
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.recipe.changes import MOST_CHANGES
-from tin_kettle.core.recipe.changes import Change as PlacedChange
+from tin_kettle.core.recipe.changes import MOST_CHANGES, Change
 from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch
 
 MOST_MESSAGE_BYTES = 4 << 20
@@ -29,6 +28,8 @@ def _whole(given: Any) -> Any:
 
 
 Frame = Annotated[int, BeforeValidator(_whole), Field(ge=-(2**40), le=2**40)]
+Count = Annotated[int, Field(ge=0, lt=2**32)]
+"""Of epochs and states, from the start of a connection."""
 Name = Annotated[str, Field(max_length=200)]
 Lufs = Annotated[float, Field(ge=-200, le=100, allow_inf_nan=False)]
 
@@ -44,7 +45,7 @@ class Credit(Message):
 
     type: Literal["credit"]
     position: Frame
-    epoch: Annotated[int, Field(ge=0, lt=2**32)]
+    epoch: Count
 
 
 class Edit(Message):
@@ -52,17 +53,17 @@ class Edit(Message):
 
     type: Literal["edit"]
     recipe: Any
-    revision: Annotated[int, Field(ge=0, lt=2**32)]
-    label: Annotated[str, Field(max_length=200)] | None = None
+    revision: Count
+    label: Name | None = None
 
 
-class Change(Message):
+class EditChange(Message):
     """The same, said as what it changes of the edit before."""
 
     type: Literal["change"]
-    changes: Annotated[list[PlacedChange], Field(max_length=MOST_CHANGES)]
-    revision: Annotated[int, Field(ge=0, lt=2**32)]
-    label: Annotated[str, Field(max_length=200)] | None = None
+    changes: Annotated[list[Change], Field(max_length=MOST_CHANGES)]
+    revision: Count
+    label: Name | None = None
 
 
 class Touches(Message):
@@ -70,7 +71,7 @@ class Touches(Message):
 
     type: Literal["touches"]
     touches: Annotated[list[Touch], Field(max_length=MOST_TOUCHES)]
-    revision: Annotated[int, Field(ge=0, lt=2**32)]
+    revision: Count
 
 
 class Seek(Message):
@@ -125,7 +126,7 @@ class Listen(Message):
     lufs: Annotated[list[Lufs | None], Field(min_length=2, max_length=2)]
 
 
-AnyMessage = Credit | Edit | Change | Touches | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
+AnyMessage = Credit | Edit | EditChange | Touches | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
 _ANY: TypeAdapter[AnyMessage] = TypeAdapter(Annotated[AnyMessage, Field(discriminator="type")])
 
 

@@ -41,11 +41,11 @@ from tin_kettle.web.edited import Edited
 from tin_kettle.web.load import Load
 from tin_kettle.web.messages import (
     AnyMessage,
-    Change,
     Choose,
     Compare,
     Credit,
     Edit,
+    EditChange,
     Gains,
     Hand,
     Listen,
@@ -73,7 +73,7 @@ STILL_BLOCKS = 2
 """While a hand moves and nothing plays, no more than this is rendered ahead: the next edit throws it away."""
 ROOM_FOR_SPARES = 0.35
 MATCH_EVERY = 8
-WISHES = (Edit, Change, Touches, Tap, Compare, Listen)
+WISHES = (Edit, EditChange, Touches, Tap, Compare, Listen)
 """Messages that say what is to be heard."""
 FIRST = (Choose, *WISHES)
 """Of what came together this is done first, in this order; the rest as it came: a loop may lead back from a seek."""
@@ -312,7 +312,7 @@ class Session:
         if not self._mail:
             return False
         gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._load.work, 1.0))
-        return not set(self._mail) <= {Edit, Change, Touches} or time.monotonic() - self._rewound >= gap_s
+        return not set(self._mail) <= {Edit, EditChange, Touches} or time.monotonic() - self._rewound >= gap_s
 
     def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
         """What is to be done now, and the recipes and pieces that belong to it."""
@@ -377,7 +377,7 @@ class Session:
 
     def _wished(self, wanted: Wanted, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> Wanted:
         audition = self._audition
-        if isinstance(message, Edit | Change | Touches):
+        if isinstance(message, Edit | EditChange | Touches):
             self._rewound = time.monotonic()
             audition.check(found[Edit])
             return replace(wanted, recipe=found[Edit], revision=max(wanted.revision, message.revision))

@@ -51,7 +51,7 @@ def _with_parts(document: object, before: object, recipe: Recipe) -> object:
     if not isinstance(document, dict) or not isinstance(before, dict):
         return document
     found = dict(document)
-    for name in ("buses", "groups", "master", "sections", "automation"):
+    for name in Recipe.model_fields:
         given, read = document.get(name), before.get(name)
         if isinstance(given, list) and isinstance(read, list):
             parts = {id(raw): part for raw, part in zip(read, getattr(recipe, name), strict=True)}

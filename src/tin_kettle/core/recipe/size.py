@@ -27,7 +27,7 @@ def check_size(document: object) -> None:
         if depth > DEEPEST_NESTING:
             raise RecipeError("$", f"is nested deeper than {DEEPEST_NESTING}; at most {DEEPEST_NESTING} is allowed")
         if isinstance(value, Stage | Bus):
-            nodes += nodes_of(value)
+            nodes += _nodes_of(value)
         elif isinstance(value, dict):
             nodes += "kind" in value or "chain" in value
             waiting.extend((inner, depth + 1) for inner in value.values())
@@ -41,10 +41,10 @@ def check_size(document: object) -> None:
             )
 
 
-def nodes_of(part: Stage | Owner) -> int:
+def _nodes_of(part: Stage | Owner) -> int:
     """How many a part that was read already holds, itself among them."""
     inside: Iterable[Stage | Owner] = part.branches if isinstance(part, Stage) else part.chain
-    return 1 + sum(map(nodes_of, inside))
+    return 1 + sum(map(_nodes_of, inside))
 
 
 def read_int(digits: str) -> int:
