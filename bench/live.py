@@ -100,6 +100,19 @@ async (song) => {
   return performance.now() - began;
 }
 """
+# a hand that moves a value sixty times a second: how many gaps are heard meanwhile
+DRAGGED = """
+async (seconds) => {
+  const { act, player } = window.tinKettle;
+  const { underruns } = player.report;
+  const end = performance.now() + 1000 * seconds;
+  for (let i = 0; performance.now() < end; i++) {
+    act.move("t", "gain_db", 3 * Math.sin(i / 10));
+    await new Promise((next) => setTimeout(next, 16));
+  }
+  return player.report.underruns - underruns;
+}
+"""
 TIMED_CURVE = """
 async (gain) => {
   const { act, state } = window.tinKettle;
@@ -274,6 +287,8 @@ def _around_a_long_delay(bench: Bench) -> Iterator[tuple[str, str, str]]:
     yield "stage added and removed there", added, "100 ms, aim 60"
     seeks = [bench.page.evaluate(TIMED_SEEK, 48000 * (5 + 7 * (i % 5))) for i in range(15)]
     yield "seek to sound", _spread(seeks), "300 ms, aim 100"
+    gaps = bench.page.evaluate(DRAGGED, 20)
+    yield "a value before it dragged for 20 s: gaps in the sound", str(gaps), ""
 
 
 def _import(browser: object, server: Server, folder: Path) -> tuple[str, str, str]:

@@ -15,6 +15,7 @@ from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.web import load
+from tin_kettle.web import session as of_session
 from tin_kettle.web.asked import MOST_JSON_BYTES
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.session import Session
@@ -128,6 +129,42 @@ def test_the_last_of_many_edits_counts_and_is_sent_again_from_the_ear_on(session
     level = np.abs(again[-1][4][0]).max()
     assert 20 * np.log10(level) == pytest.approx(-12 + 3.9, abs=0.01)
     assert 20 * np.log10(np.abs(again[-1][4][2]).max()) == pytest.approx(-12, abs=0.01)
+
+
+def test_of_a_hand_that_moves_on_no_gap_is_heard(session, monkeypatch):
+    session, wire = session
+    monkeypatch.setattr(of_session, "LONGEST_REWIND_GAP_S", 10.0)
+    monkeypatch.setattr(of_session, "STILL_S", 10.0)
+    render = session._audition.render
+
+    def slowly():
+        time.sleep(0.01)
+        return render()
+
+    monkeypatch.setattr(session._audition, "render", slowly)
+    say(session, type="credit", epoch=0, position=10240)
+    until(lambda: len(wire.blocks) == 10)
+    say(session, type="credit", epoch=0, position=10240, heard=1)
+    for number in (1, 2):
+        say(session, type="edit", recipe=gain(-number), revision=number, heard=1)
+        until(lambda number=number: wire.blocks[-1][3] == number)
+    # what the first threw away is there again before the second throws it away once more
+    heard_of_first = [block for block in wire.blocks if block[3] == 1]
+    assert heard_of_first[-1][1] + 1024 >= 0.8 * 10240
+
+
+def test_an_edit_that_had_to_wait_is_met_where_the_ear_is_by_then(session, monkeypatch):
+    session, wire = session
+    monkeypatch.setattr(of_session, "REWIND_GAP_S", 0.5)
+    say(session, type="credit", epoch=0, position=10240)
+    until(lambda: len(wire.blocks) == 10)
+    for number in (1, 2):
+        say(session, type="edit", recipe=gain(-number), revision=number, heard=0)
+        time.sleep(0.1)
+    say(session, type="credit", epoch=0, position=15360, heard=4096)
+    until(lambda: wire.blocks[-1][3] == 2)
+    began = next(position for _, position, _, revision, _, _ in wire.blocks if revision == 2)
+    assert 4096 + 0.02 * RATE_HZ <= began < 4096 + 0.03 * RATE_HZ
 
 
 def test_seek_loop_and_tap(session):

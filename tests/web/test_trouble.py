@@ -6,6 +6,7 @@ import shutil
 import sqlite3
 import threading
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -97,6 +98,17 @@ def test_a_job_whose_owner_fails_does_not_end_the_lane(library, tmp_path, wav):
         lane.start(job)
     assert noted.wait(60)
     soon(lambda: [job.state for job in jobs] == ["done", "done"])
+    lane._process.kill()
+    lane._process.wait()
+
+
+def test_whole_song_work_waits_for_whoever_else_is_ready_to_run(wav, tmp_path):
+    lane, files = OwnProcess(), {"sources": {"mix": str(wav(tone(1000, -12, 0.5)))}, "out": str(tmp_path / "s.npz")}
+    job = Job(1, {"do": "survey", "recipe": dump_recipe(recipe_of()), **files}, lambda _job: None)
+    lane.start(job)
+    soon(lambda: job.state == "done")
+    threads = Path(f"/proc/{lane._process.pid}/task").iterdir()
+    assert {os.sched_getscheduler(int(thread.name)) for thread in threads} == {os.SCHED_IDLE}
     lane._process.kill()
     lane._process.wait()
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import subprocess
 import sys
 import uuid
@@ -14,6 +13,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from tin_kettle.core.deliver.dither import Quantiser
+from tin_kettle.core.leftover import take_what_is_left
 from tin_kettle.store.coming import telling
 from tin_kettle.store.comparing import add_reference, list_references, try_version
 from tin_kettle.store.database import Library
@@ -45,7 +45,7 @@ def fill_demo(library: Library, say: Callable[[str], None]) -> None:
 
 
 def fill_beside(library: Library) -> None:
-    """Let another process synthesise the rest at low priority; the bench tells what it is at."""
+    """Let another process synthesise the rest in what time is left over; the bench tells what it is at."""
     if all(title in _titles(library) for title in _SONGS):
         return
     subprocess.Popen([sys.executable, "-m", "tin_kettle.demo.library", str(library.home)], stdin=subprocess.DEVNULL)
@@ -121,7 +121,7 @@ def _keep(library: Library, samples: NDArray[np.float64], name: str) -> KeptSour
 
 
 if __name__ == "__main__":
-    os.nice(15)
+    take_what_is_left()
     filled = Library(Path(sys.argv[1]))
     with telling(filled) as tell:
         tell("the rest of the demo record is being made")

@@ -1,4 +1,4 @@
-"""Whole-song work in a process beside the server, at low priority: it never shares a lock with the ear."""
+"""Whole-song work in a process beside the server, in what time is left over: it never shares a lock with the ear."""
 
 from __future__ import annotations
 

@@ -63,8 +63,11 @@ BOOT = secrets.token_hex(8)
 MOST_AHEAD_S = 1.0
 """However much credit is asked for, no more than this is rendered ahead."""
 REWIND_GAP_S = 0.04
-"""Edits are heard no more often than this, heavy chains' less often: what a rewind throws away must be caught up."""
-REWIND_GAP_OF_LOAD_S = 0.3
+"""Edits are heard no more often than this."""
+CAUGHT_UP = 0.8
+"""Nor before so much of what the last one threw away is there again: of a hand that moves on, no gap is heard."""
+LONGEST_REWIND_GAP_S = 0.3
+"""At the latest after so long: a chain that hardly keeps up is heard to move as well."""
 HAND_S = 0.1
 """So long after an edit the hand may be under way."""
 STILL_S = 0.25
@@ -311,8 +314,15 @@ class Session:
     def _due(self) -> bool:
         if not self._mail:
             return False
-        gap_s = max(REWIND_GAP_S, REWIND_GAP_OF_LOAD_S * min(self._load.work, 1.0))
-        return not set(self._mail) <= {Edit, EditChange, Touches} or time.monotonic() - self._rewound >= gap_s
+        since_s = time.monotonic() - self._rewound
+        if since_s >= LONGEST_REWIND_GAP_S or not set(self._mail) <= {Edit, EditChange, Touches}:
+            return True
+        return since_s >= REWIND_GAP_S and self._caught_up()
+
+    def _caught_up(self) -> bool:
+        """Whether nearly all that may be rendered ahead of the ear is there."""
+        ahead, asked = self._audition.position - self._heard, self._credit - self._heard
+        return not self._may_render() or ahead >= CAUGHT_UP * asked
 
     def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
         """What is to be done now, and the recipes and pieces that belong to it."""
@@ -365,7 +375,8 @@ class Session:
         for message in mail:
             try:
                 wanted = self._wished(wanted, message, found)
-                heard = max(heard, self._possible(message.heard))
+                # what waited is met where the ear is by now
+                heard = max(heard, self._possible(message.heard), self._heard)
             except (KettleError, ValueError) as refused:
                 self.tell(refused)
         following = drawn_from(wanted.other_name, wanted.recipe)

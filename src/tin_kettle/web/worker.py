@@ -11,9 +11,9 @@ import time
 from typing import Any
 
 from tin_kettle.core.errors import Cancelled
+from tin_kettle.core.leftover import take_what_is_left
 from tin_kettle.web.tasks import ending
 
-NICENESS = 15
 REPORT_S = 0.1
 
 
@@ -63,7 +63,7 @@ def _say(message: dict[str, Any]) -> None:
 
 
 if __name__ == "__main__":
-    os.nice(NICENESS)
+    take_what_is_left()
     worker = _Worker()
     threading.Thread(target=worker.listen, daemon=True).start()
     worker.work()
