@@ -18,8 +18,7 @@ dev: .venv/dev.stamp $(STATIC) .venv/kernels.stamp
 test: dev
 	$(PY) tools/ensure_chromium.py
 	cd frontend && npm run --silent test
-	$(PY) -m pytest -m "not browser" -n 2 --dist worksteal
-	$(PY) -m pytest -m browser
+	$(PY) -m tools.run_tests
 
 check: dev
 	.venv/bin/ruff check .

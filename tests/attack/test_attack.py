@@ -29,14 +29,16 @@ def test_killed_workers(tmp_path):
     assert kills.workers(tmp_path, 1).harm == ()
 
 
+@pytest.mark.live
 def test_connections(tmp_path):
     assert [row for row in connections.attack(tmp_path, 1.5, patience_s=2.0) if row.harm] == []
 
 
-@pytest.mark.browser
+@pytest.mark.live
 def test_killed_browsers(tmp_path):
     assert drags.browsers(tmp_path, 1, patience_ms=700.0).harm == ()
 
 
+@pytest.mark.live
 def test_long_play(tmp_path):
     assert playing.edits(tmp_path, 8.0, patience_s=2.0).harm == ()

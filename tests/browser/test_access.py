@@ -8,7 +8,7 @@ from tests.browser.driving import Bench
 from tests.browser.test_splits import SPLIT, bench_row
 from tests.conftest import music
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 AXE = (Path(__file__).parents[2] / "frontend/node_modules/axe-core/axe.min.js").read_text()
 OBJECTIONS = """
 async () => {

@@ -10,7 +10,7 @@ from tests.conftest import RATE_HZ, music, tone, write_wav
 from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import FileSource
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 PER_FRAME = 2.0**21
 
 

@@ -11,7 +11,7 @@ from tests.browser.test_listening import amplitude_db, heard
 from tests.browser.test_splits import bench_row
 from tests.conftest import RATE_HZ, tone
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 MASTER = [
     {"kind": "clipper", "params": {"ceiling_db": 0}},
     {"kind": "saturator", "params": {"amount": 0}},

@@ -8,7 +8,7 @@ from tests.browser.test_listening import amplitude_db, heard
 from tests.browser.test_splits import bench_row
 from tests.conftest import noise, tone
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 BANDS = [{"id": name, "threshold_db": -30} for name in ("low", "mid", "high")]
 MASTER = [
     {"kind": "dynamic_equalizer"},

@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 from tests.browser.test_listening import amplitude_db, heard
 from tests.conftest import tone
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 
 
 @pytest.fixture

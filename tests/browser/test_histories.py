@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.browser.test_splits import bench_row, chain_of
 from tests.conftest import tone
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 
 
 def moved(bench, gain_db):

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from tests.conftest import RATE_HZ, music, noise, tone, write_wav
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 
 
 def stereo_tones():

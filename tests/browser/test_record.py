@@ -16,7 +16,7 @@ from tests.conftest import RATE_HZ, music, recipe_of, tone, write_wav
 from tin_kettle.core.measure.song import SongMeter
 from tin_kettle.core.recipe.reading import dump_recipe
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 
 
 @pytest.fixture

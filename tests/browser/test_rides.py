@@ -10,7 +10,7 @@ from tests.browser.test_splits import bench_row
 from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.recipe.reading import dump_recipe
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 SECTIONS = [
     {"id": "v", "name": "Verse", "start_s": 0.0, "end_s": 5.0},
     {"id": "c", "name": "Chorus", "start_s": 5.0, "end_s": 10.0},

@@ -12,7 +12,7 @@ from tests.browser.test_splits import bench_row
 from tests.conftest import music, recipe_of, tone, write_wav
 from tin_kettle.core.recipe.reading import dump_recipe
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.live
 
 
 def test_without_the_browsers_sound_the_remedy_is_told(browser, server, tone_song):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from contextlib import suppress
 from pathlib import Path
 
 NICENESS = 15
@@ -14,6 +15,7 @@ def take_what_is_left() -> None:
     One that is only niced runs its turn of some milliseconds to the end; of many such turns gaps are heard.
     """
     os.nice(NICENESS)
-    if hasattr(os, "SCHED_IDLE"):  # Linux, where each thread has its own
+    # Linux has something better, for each thread; where a sandbox forbids it, being nice has to do
+    with suppress(OSError, AttributeError):
         for thread in Path("/proc/self/task").iterdir():
             os.sched_setscheduler(int(thread.name), os.SCHED_IDLE, os.sched_param(0))
