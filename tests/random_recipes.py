@@ -56,11 +56,12 @@ def draw_stage(rng: np.random.Generator, names: Names, depth: int = 0) -> dict[s
         "on": bool(rng.random() < 0.9),
         "channels": kind.channels[rng.integers(len(kind.channels))],
         "mix": float(rng.random()) if kind.mixes and rng.random() < 0.5 else 1.0,
-        "params": _draw_split(rng, names, depth) if kind.name == SPLIT else _draw_plain(rng, kind),
+        "params": _draw_split(rng, names, depth) if kind.name == SPLIT else draw_plain(rng, kind),
     }
 
 
-def _draw_plain(rng: np.random.Generator, kind: Kind) -> dict[str, Any]:
+def draw_plain(rng: np.random.Generator, kind: Kind) -> dict[str, Any]:
+    """Settings of a stage of this kind, which is no split."""
     params = draw_params(rng, describe_params(kind.params))
     for name, items in kind.items.items():
         # crossovers stay as they are declared, and want one band more

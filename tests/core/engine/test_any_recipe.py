@@ -5,16 +5,18 @@ import json
 import numpy as np
 import pytest
 
-from tests.conftest import RATE_HZ, music, run
+from tests.conftest import RATE_HZ, music, recipe_of, run
 from tests.core.engine.listener import Listener
-from tests.random_recipes import draw_recipe, draw_ridden
+from tests.random_recipes import SPLIT, draw_plain, draw_recipe, draw_ridden
 from tin_kettle.core.engine.graph.graph import Graph
+from tin_kettle.core.engine.graph.voice import Voice
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.recipe.describe import describe_recipe
 from tin_kettle.core.recipe.differences import differences
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
+from tin_kettle.core.stages import KINDS
 
 SEEDS = range(40)
 SONG = music(0.6)
@@ -45,6 +47,32 @@ def test_the_print_is_as_long_as_the_song_and_the_same_in_any_blocks(seed):
     assert np.isfinite(whole).all()
     level = max(1.0, float(np.abs(whole).max()))
     np.testing.assert_allclose(rendered(recipe, block_frames=777) / level, whole / level, atol=1e-12)
+
+
+@pytest.mark.parametrize("kind", [kind for kind in KINDS.values() if kind.name != SPLIT], ids=lambda kind: kind.name)
+def test_no_stage_writes_to_what_it_is_given(kind):
+    given = SONG[:, :4096].copy()
+    for seed in range(12):
+        params = draw_plain(np.random.default_rng(seed), kind)
+        stage = recipe_of({"id": "s", "kind": kind.name, "params": params}).master[0]
+        stage.declared.build(stage.params, RATE_HZ).process(given)
+        np.testing.assert_array_equal(given, SONG[:, :4096])
+
+
+@pytest.mark.parametrize("seed", SEEDS[:15])
+def test_nor_does_one_whose_values_move(seed, monkeypatch):
+    process, met = Voice.process, []
+
+    def watched(voice, block, *more):
+        before = block.copy()
+        out = process(voice, block, *more)
+        np.testing.assert_array_equal(block, before, voice.stage.kind)
+        met.append(voice.stage.kind)
+        return out
+
+    monkeypatch.setattr(Voice, "process", watched)
+    rendered(draw_ridden(seed, SECONDS), SONG.copy())
+    assert met
 
 
 @pytest.mark.parametrize("seed", SEEDS)

@@ -124,14 +124,17 @@ def apply_balance(block: NDArray[np.float64], gain_db: NDArray[np.float64], bala
         b[i] *= gain * min(1.0, 1.0 + balance[i])
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], float64[::1])")
-def mix_in(dry: NDArray[np.float64], wet: NDArray[np.float64], mix: NDArray[np.float64]) -> None:
-    """Into ``wet``, (2, frames): (1 − m)·dry + m·wet, with a mix of its own for every frame."""
+@kernel("void(float64[:, ::1], float64[:, ::1], float64[::1], float64[:, ::1])")
+def mix_in(
+    dry: NDArray[np.float64], wet: NDArray[np.float64], mix: NDArray[np.float64], out: NDArray[np.float64]
+) -> None:
+    """Into ``out``, (2, frames): (1 − m)·dry + m·wet, with a mix of its own for every frame."""
     for row in range(2):
         x = dry[row]
         y = wet[row]
+        z = out[row]
         for i in range(x.shape[0]):
-            y[i] = (1.0 - mix[i]) * x[i] + mix[i] * y[i]
+            z[i] = (1.0 - mix[i]) * x[i] + mix[i] * y[i]
 
 
 def db_to_gain(value_db: float) -> float:

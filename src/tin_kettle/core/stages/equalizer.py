@@ -165,8 +165,7 @@ class Equalizer(Processor):
 
     def process(self, block: Block) -> Block:
         for turned, rows, _ in self._domains:
-            if turned:
-                block = _turn(block)
+            block = _turn(block) if turned else block.copy()
             svf_rows(block, rows, self.f64(f"rows {int(turned)}"))
             if turned:
                 block = _turn_back(block)

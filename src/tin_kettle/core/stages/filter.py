@@ -95,9 +95,10 @@ class Filter(Processor):
         self.tail_s, self.memory_s = FADED * ringing_s, FORGOTTEN * ringing_s
 
     def process(self, block: Block) -> Block:
+        out = block.copy()
         for name, sections in self._passes.items():
-            svf_cascade(block, sections, self.f64(name))
-        return block
+            svf_cascade(out, sections, self.f64(name))
+        return out
 
 
 def response(params: FilterParams, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:

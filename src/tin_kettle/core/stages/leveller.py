@@ -56,9 +56,10 @@ class Leveller(Processor):
         gain_db = told[:1].copy()
         self.efforts_db = {"effort_db": gain_db}
         self.levels_db = {"level_now": told[1:2].copy(), "level_average": told[2:].copy()}
+        out = block.copy()
         if self._reach_db:
-            apply_db(block, gain_db, 0.0)
-        return block
+            apply_db(out, gain_db, 0.0)
+        return out
 
 
 def _picture(params: LevellerParams, rate_hz: float) -> Picture:

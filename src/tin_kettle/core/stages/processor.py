@@ -72,7 +72,7 @@ class Processor:
         """Learn how late its input is, and the taps: for what holds chains of its own, whose delay depends on it."""
 
     def process(self, block: Block) -> Block:
-        """Next block, as long as the one given; the input may be overwritten."""
+        """Next block, as long as the one given, which stays as it is; where nothing changes it may be the same."""
         raise NotImplementedError
 
     def fork(self) -> Self:

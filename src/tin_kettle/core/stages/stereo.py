@@ -10,6 +10,7 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.crossover import Bands, band_responses
 from tin_kettle.core.dsp.passes import high_pass
+from tin_kettle.core.dsp.summing import summed
 from tin_kettle.core.dsp.svf import FORGOTTEN, ring_s, svf_cascade, svf_response
 from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
@@ -90,7 +91,7 @@ class Stereo(Processor):
             block = np.stack([cos * block[0] - sin * block[1], sin * block[0] + cos * block[1]])
         parts = self._bands.process(block, self.state) if self._bands else [block]  # type: ignore[arg-type]
         if self._idle and not self.moving:
-            return parts[0] if len(parts) == 1 else np.add.reduce(parts)
+            return summed(parts)
         width = self.moving.every("width", p.width, frames)
         mid, side = np.zeros(frames), np.zeros((2, frames))
         for part, own in zip(parts, p.widths or (1.0,), strict=True):

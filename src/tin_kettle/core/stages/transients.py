@@ -106,7 +106,7 @@ class Transients(Processor):
         if p.high_hz <= p.low_hz:
             self.efforts_db, self.levels_db = {"effort_db": np.zeros((1, frames))}, {}
             return block
-        parts = self._bands.process(block, self.state) if self._bands else [block]  # type: ignore[arg-type]
+        parts = self._bands.process(block, self.state) if self._bands else [block.copy()]  # type: ignore[arg-type]
         part = parts[self._treated]
         told = np.empty((3, frames))
         attack_db = self.moving.every("attack_db", p.attack_db, frames)

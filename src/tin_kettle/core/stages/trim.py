@@ -63,8 +63,7 @@ class Trim(Processor):
         self.state = {"filter": np.zeros((1, 2, 2)), "settled": np.zeros(1, dtype=np.int64)}
 
     def process(self, block: Block) -> Block:
-        if self._swap:
-            block = block[::-1].copy()
+        block = block[::-1].copy() if self._swap else block.copy()
         if self.moving:
             frames, p = block.shape[1], self._params
             gain_db = self.moving.every("gain_db", p.gain_db, frames)
@@ -73,7 +72,7 @@ class Trim(Processor):
                 block *= self._signs
             self.static_db = gain_db
         elif not self._plain:
-            block = block * self._gains
+            block *= self._gains
         if self._remove_dc and block.shape[1]:
             if not self.i64("settled")[0]:
                 # as if the first sample had lasted for ever, so that an offset leaves no thump at the start

@@ -11,7 +11,7 @@ from tin_kettle.core.stages.processor import Block
 def pick(block: Block, channels: Channels) -> Block:
     """The component that a stage treats, (2, frames); mid, side, left and right stand in both rows."""
     if channels == "stereo":
-        return block.copy()
+        return np.ascontiguousarray(block)
     if channels in ("left", "right"):
         row = block[0 if channels == "left" else 1]
     else:

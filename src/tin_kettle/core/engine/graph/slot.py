@@ -9,6 +9,7 @@ import numpy as np
 
 from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.summing import summed
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.fading import Crossfade, blended
 from tin_kettle.core.engine.graph.components import pick, place
@@ -229,7 +230,7 @@ class Slot:
         block = self._wait.push(block)
         key = None
         if self._keys:
-            key = np.add.reduce([line.push(taps[name]) for name, line in self._keys.items()])
+            key = summed([np.ascontiguousarray(line.push(taps[name])) for name, line in self._keys.items()])
         own = span.late(self.late)
         if self._fade.old is None and not self._undecided and not self._rides.switched:
             # nothing changes on the way: one piece

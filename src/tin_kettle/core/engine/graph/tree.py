@@ -9,6 +9,7 @@ import numpy as np
 
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.summing import summed
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.graph.fader import Fader
 from tin_kettle.core.engine.graph.reading import Reading, levels_db
@@ -220,14 +221,10 @@ class Branches(Processor):
         # where the sources are: lanes reckon by their own lateness
         span, taps = self.span.late(-self._late), dict(self.taps)
         self._divider.span = self.span
-        total: Block | None = None
-        for number, part in enumerate(self._divider.divide(block)):
-            done = self.lanes[number].process(part, span, taps, self._lacks[number])
-            # the first sum is an array of its own, whatever the lanes gave back
-            total = done if total is None else np.add(total, done, out=total if number > 1 else None)
+        parts = zip(self.lanes, self._divider.divide(block), self._lacks, strict=True)
+        done = [np.ascontiguousarray(lane.process(part, span, taps, corners)) for lane, part, corners in parts]
         self.shown = {"in": block, **{lane.id: taps[lane.id] for lane in self.lanes}}
-        assert total is not None
-        return total
+        return summed(done)
 
 
 class Split(Slot):

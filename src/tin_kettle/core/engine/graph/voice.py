@@ -118,8 +118,8 @@ class Voice:
         part = turned if channels == "stereo" else pick(turned, channels)
         if not whole:
             mix = processor.moving_late.every("mix", stage.mix, block.shape[1])
-            wet = np.ascontiguousarray(wet)
-            mix_in(np.ascontiguousarray(part), wet, mix)
+            dry, treated, wet = np.ascontiguousarray(part), np.ascontiguousarray(wet), np.empty_like(block)
+            mix_in(dry, treated, mix, wet)
         out = rejoin(wet, turned, channels)
         if tap == "removed":
             mix = processor.moving_late.every("mix", stage.mix, block.shape[1])
