@@ -169,6 +169,20 @@ def test_a_change_within_a_fade_does_not_click():
     assert heard_above_4k_db(ear.now[0, RATE_HZ - 4096 : ear.heard]) < -75
 
 
+@pytest.mark.parametrize("later", [256, 600, 900])
+def test_a_change_within_the_block_that_brought_another_goes_on_from_that(later):
+    audition = Listener(recipe_of(trim("t")), {"mix": ArraySource(TONE, RATE_HZ)})
+    ear = Ear(audition)
+    ear.listen(RATE_HZ)
+    for number, gain_db in enumerate((-12, -6), 1):
+        audition.change(recipe_of(trim("t", gain_db)), number, ear.heard)
+        ear.take(audition.render())
+        ear.heard += later
+    ear.listen(RATE_HZ // 2)
+    assert heard_above_4k_db(ear.now[0, RATE_HZ - 4096 : ear.heard]) < -75
+    assert envelope_db(ear.now[0, RATE_HZ + 2048 : RATE_HZ + 6000]).max() < LEVEL_DB + 0.01
+
+
 def test_ears_that_change_within_a_fade_do_not_click():
     class Half(PlainEar):
         def __init__(self, gain):

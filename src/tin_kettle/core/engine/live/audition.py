@@ -109,6 +109,7 @@ class Audition:
         self._pace = max(self._pace, *(road.preroll(self._timeline, position) for road in (now, other)))
         self._at = Moment(position, now, other, wanted.other_name)
         self._kept = [self._at.fork()]
+        self._taken_up = False
         self._fetched = None
 
     @property
@@ -132,6 +133,9 @@ class Audition:
         if self._ahead is not None:
             played = self._play_ahead(self._ahead, position, song, frames)
         else:
+            if self._taken_up:
+                # what is given away from here on is the new sound: whoever comes back to here goes on from that
+                self._kept[-1], self._taken_up = at.fork(), False
             now = at.now.render(self._timeline, position, frames)
             other = at.other.render(self._timeline, position, frames)
             readings = at.now.readings(position, frames)
@@ -241,7 +245,7 @@ class Audition:
             self._kept.insert(index + 1, at.fork())
             index += 1
         del self._kept[index + 1 :]
-        self._at = at
+        self._at, self._taken_up = at, True
         self._reconcile(at)
 
     def _replay_frames(self) -> int:
