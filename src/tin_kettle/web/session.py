@@ -62,13 +62,13 @@ _log = logging.getLogger(__name__)
 BOOT = secrets.token_hex(8)
 MOST_AHEAD_S = 1.0
 """However much credit is asked for, no more than this is rendered ahead."""
-REWIND_GAP_S = 0.04
-"""Edits are heard no more often than this."""
+REWIND_GAP_S, STILL_GAP_S = 0.04, 0.1
+"""Edits are heard no more often than this; where nothing plays it is enough that what is shown follows."""
 CAUGHT_UP = 0.8
 """Nor before so much of what the last one threw away is there again: of a hand that moves on, no gap is heard."""
 LONGEST_REWIND_GAP_S = 0.3
 """At the latest after so long: a chain that hardly keeps up is heard to move as well."""
-HAND_S = 0.1
+HAND_S = 0.15
 """So long after an edit the hand may be under way."""
 STILL_S = 0.25
 """What has not gone on for so long does not play."""
@@ -317,7 +317,7 @@ class Session:
         since_s = time.monotonic() - self._rewound
         if since_s >= LONGEST_REWIND_GAP_S or not set(self._mail) <= {Edit, EditChange, Touches}:
             return True
-        return since_s >= REWIND_GAP_S and self._caught_up()
+        return since_s >= (REWIND_GAP_S if self._plays() else STILL_GAP_S) and self._caught_up()
 
     def _caught_up(self) -> bool:
         """Whether nearly all that may be rendered ahead of the ear is there."""
@@ -350,8 +350,11 @@ class Session:
 
     def _hand_moves(self) -> bool:
         """Whether a hand moves while nothing plays."""
-        now = time.monotonic()
-        return now - self._rewound < HAND_S and now - self._went_on > STILL_S
+        return time.monotonic() - self._rewound < HAND_S and not self._plays()
+
+    def _plays(self) -> bool:
+        """Whether what is heard goes on."""
+        return time.monotonic() - self._went_on <= STILL_S
 
     def _loop_to_render(self) -> bool:
         ahead = self._audition.ahead
