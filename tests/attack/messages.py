@@ -87,7 +87,8 @@ def attack(tries: int) -> Row:
 def _plays(session: Session, audition: Audition, blocks: list[bytes]) -> bool:
     """Whether a listener that asks for sound gets it."""
     session.hear(json.dumps({"type": "seek", "song": 0}))
-    before, end = len(blocks), time.monotonic() + 10
+    # the first block may have to wait for kernels to load, in what time others leave
+    before, end = len(blocks), time.monotonic() + 60
     while len(blocks) <= before and time.monotonic() < end:
         position = max(audition.position, 0) + 4000
         session.hear(json.dumps({"type": "credit", "epoch": audition.epoch, "position": position, "heard": 0}))

@@ -402,6 +402,20 @@ describe("undo", () => {
   });
 });
 
+describe("undo, pressed again before the first is answered", () => {
+  it("is asked for in its turn, and its state stands", async () => {
+    let answer: (revision: Revision) => void = () => undefined;
+    client.api.undo.mockImplementationOnce(() => new Promise((resolve) => (answer = resolve)));
+    client.api.undo.mockResolvedValueOnce(revisionOf(1, 3));
+    const both = Promise.all([step("undo"), step("undo")]);
+    await vi.advanceTimersByTimeAsync(5);
+    expect(client.api.undo).toHaveBeenCalledTimes(1);
+    answer(revisionOf(2, 6));
+    await both;
+    expect(gain(useBench.getState().recipe)).toBe(3);
+  });
+});
+
 describe("where one stands", () => {
   it("stays on a stage that is there, and goes near one that is gone", () => {
     const recipe = recipeOf(0);

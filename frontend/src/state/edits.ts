@@ -7,7 +7,7 @@ import { formatMoment } from "../ui/format";
 import { chainOf, laneOf, setParam } from "./editing";
 import type { Lane } from "./editing";
 import { changed, forgetLeft, giveUp, openLabel, settle } from "./saving";
-import { session } from "./session";
+import { session, type Session } from "./session";
 import { complain, readings, useBench } from "./store";
 
 const get = useBench.getState;
@@ -137,11 +137,17 @@ export function returnTo(revision: number): Promise<void> {
   return goTo((song) => api.returnTo(song, revision));
 }
 
-/** Let the server go to another state of the song, when everything is kept. */
-async function goTo(move: (song: number) => Promise<Revision>): Promise<void> {
-  const { song } = get();
+/** Let the server go to another state of the song, when it has gone where it was sent before: answers keep their order. */
+function goTo(move: (song: number) => Promise<Revision>): Promise<void> {
   const mine = session();
-  if (!song) return;
+  mine.keeping.going = mine.keeping.going.then(() => go(mine, move));
+  return mine.keeping.going;
+}
+
+/** Go when everything is kept. */
+async function go(mine: Session, move: (song: number) => Promise<Revision>): Promise<void> {
+  const { song } = get();
+  if (!song || mine !== session()) return;
   try {
     await mine.hand.end();
     await settle();

@@ -47,6 +47,8 @@ export interface Session extends Given {
     noteTimer: Timer | null;
     againTimer: Timer | null;
     saving: Promise<void>;
+    /** steps back and forth that are under way: one after the other */
+    going: Promise<void>;
     pauseMs: number;
     unanswered: string[];
   };
@@ -127,6 +129,7 @@ export function createSession(given: Partial<Given> = {}): Session {
       noteTimer: null,
       againTimer: null,
       saving: Promise.resolve(),
+      going: Promise.resolve(),
       pauseMs: RETRY_MS,
       unanswered: [],
     },
