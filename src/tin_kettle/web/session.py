@@ -65,7 +65,8 @@ MOST_AHEAD_S = 1.0
 REWIND_GAP_S, STILL_GAP_S = 0.04, 0.1
 """Edits are heard no more often than this; where nothing plays it is enough that what is shown follows."""
 CAUGHT_UP = 0.8
-"""Nor before so much of what the last one threw away is there again: of a hand that moves on, no gap is heard."""
+"""Nor before so much of what the last one threw away is there again: a hand that moves on leaves gaps only where the
+machine has no time at all."""
 LONGEST_REWIND_GAP_S = 0.3
 """At the latest after so long: a chain that hardly keeps up is heard to move as well."""
 HAND_S = 0.15
@@ -320,7 +321,7 @@ class Session:
         return since_s >= (REWIND_GAP_S if self._plays() else STILL_GAP_S) and self._caught_up()
 
     def _caught_up(self) -> bool:
-        """Whether nearly all that may be rendered ahead of the ear is there."""
+        """Whether nearly all that is asked for ahead of the ear is there."""
         ahead, asked = self._audition.position - self._heard, self._credit - self._heard
         return not self._may_render() or ahead >= CAUGHT_UP * asked
 
