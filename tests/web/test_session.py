@@ -155,8 +155,8 @@ def test_of_a_hand_that_moves_on_no_gap_is_heard(session, monkeypatch):
 
 def test_an_edit_that_had_to_wait_is_met_where_the_ear_is_by_then(session, monkeypatch):
     session, wire = session
-    monkeypatch.setattr(of_session, "REWIND_GAP_S", 0.5)
-    monkeypatch.setattr(of_session, "STILL_GAP_S", 0.5)
+    for gap in ("REWIND_GAP_S", "STILL_GAP_S", "LONGEST_REWIND_GAP_S"):
+        monkeypatch.setattr(of_session, gap, 2.0)
     say(session, type="credit", epoch=0, position=10240)
     until(lambda: len(wire.blocks) == 10)
     for number in (1, 2):
