@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 import threading
@@ -39,7 +40,7 @@ class Server(BaseApplication):  # type: ignore[misc]
             "timeout": 0,
             "loglevel": "warning",
             "control_socket_disable": True,
-            "post_worker_init": lambda _worker: _begin(library),
+            "post_worker_init": lambda _worker: begin(library),
             "when_ready": lambda _server: _announce(shown, port, door),
         }
         if door.certificate is not None:
@@ -55,11 +56,23 @@ class Server(BaseApplication):  # type: ignore[misc]
         return create_app(self._library, self._door, self._scheduler)
 
 
-def _begin(library: Library) -> None:
+def begin(library: Library) -> None:
+    """What the process that answers does beside answering."""
     # the renderer should not wait long for a request that holds the interpreter
     sys.setswitchinterval(SWITCH_S)
-    for task in (compile_all, _leave_with_parent, partial(look_after, library, time.time())):
+    for task in (_warm_up, _leave_with_parent, partial(look_after, library, time.time())):
         threading.Thread(target=task, daemon=True).start()
+
+
+def _warm_up() -> None:
+    """Compile or load every kernel, and take what is there by now out of the rounds of the garbage collector.
+
+    The compiler leaves hundreds of thousands of objects that stay for good; looking through them held up the ear for
+    100 ms every few seconds of a moving hand.
+    """
+    compile_all()
+    gc.collect()
+    gc.freeze()
 
 
 def _leave_with_parent() -> None:
