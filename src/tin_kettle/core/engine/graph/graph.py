@@ -13,6 +13,7 @@ import numpy as np
 
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.summing import summed
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.graph.reading import Reading
 from tin_kettle.core.engine.graph.rides import Rides
@@ -265,15 +266,15 @@ class Graph:
             (2, frames), ``delay`` frames late; never an alias of an input.
         """
         frames = span.frames
-        sums: dict[str | None, Block] = {}
+        given: dict[str | None, list[Block]] = {}
         taps: dict[str, Block] = {}
         lanes = self._outer()
         for lane_id in self._order:
-            block = inputs[lane_id] if lane_id in inputs else sums.pop(lane_id, None)
-            done = lanes[lane_id].process(np.zeros((2, frames)) if block is None else block, span, taps, walk=walk)
-            parent = self._parents[lane_id]
-            sums[parent] = sums[parent] + done if parent in sums else done
-        out = self.master.process(sums[None], span, taps, walk)
+            parts = [inputs[lane_id]] if lane_id in inputs else given.pop(lane_id, [])
+            block = summed(parts) if parts else np.zeros((2, frames))
+            done = lanes[lane_id].process(block, span, taps, walk=walk)
+            given.setdefault(self._parents[lane_id], []).append(np.ascontiguousarray(done))
+        out = self.master.process(summed(given[None]), span, taps, walk)
         if self.tapped != NO_TAP:
             slot = self.slot(self.tapped[0])
             tapped = slot.tapped if slot else None

@@ -20,6 +20,9 @@ Read = Callable[["Slot | Lane"], None]
 """Looks at what a part of the road has of the block that it just heard."""
 
 
+_NOBODY_WAITS = nullcontext()
+
+
 class Place(Protocol):
     """Where one block is at a time."""
 
@@ -33,7 +36,7 @@ class Walk:
 
     def at(self, _place: Place) -> AbstractContextManager[None]:
         """While it is at a place."""
-        return nullcontext()
+        return _NOBODY_WAITS
 
 
 ALONE = Walk()
