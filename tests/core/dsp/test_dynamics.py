@@ -14,6 +14,7 @@ from tin_kettle.core.dsp.dynamics import (
     mean_square_levels,
     one_pole,
     peak_levels,
+    prepared,
     soft_edge,
     soften,
 )
@@ -109,12 +110,22 @@ def test_a_delay_line_is_the_same_in_any_blocks_and_a_fork_goes_on_alone(delay):
 @pytest.mark.parametrize("ratio", [1.0, 2.0, 100.0])
 def test_static_curve_equals_its_twin(knee, ratio):
     level = np.linspace(-80, 6, 500)
-    target = np.empty((2, 500))
+    target = np.stack([level, level])
     curves = np.array([[-18.0, 1 / ratio - 1, knee, 9.0], [-30.0, 1 / ratio - 1, knee, 3.0]])
-    compression_db(np.stack([level, level]), target, np.array([0, 400, 500]), curves)
+    compression_db(target, np.array([0, 400, 500]), curves)
     wanted = [naive.static_gain_db(x, -18.0, ratio, knee, 9.0) for x in level[:400]]
     wanted += [naive.static_gain_db(x, -30.0, ratio, knee, 3.0) for x in level[400:]]
     np.testing.assert_allclose(target[0], wanted, atol=1e-12)
+
+
+def test_what_is_set_comes_to_the_kernels_as_shares_a_sample_and_a_curve():
+    values = np.array([[10.0, 30.0, 100.0, -18.0, 4.0, 6.0, 12.0], [1.0, 0.1, 20.0, -30.0, 1.0, 0.0, 60.0]])
+    mean, shares, curves = np.empty(2), np.empty((2, 4)), np.empty((2, 4))
+    prepared(values, np.array([1.0, 20.0]), 4000.0, 48000.0, mean, shares, curves)
+    times = [[30.0, 100.0, 2000.0, 4000.0], [0.1, 20.0, 400.0, 4000.0]]
+    np.testing.assert_allclose(mean, [one_pole(time_ms, 48000) for time_ms in (10.0, 1.0)], rtol=1e-14)
+    np.testing.assert_allclose(shares, [[one_pole(time_ms, 48000) for time_ms in row] for row in times], rtol=1e-14)
+    np.testing.assert_array_equal(curves, [[-18.0, -0.75, 6.0, 12.0], [-30.0, 0.0, 0.0, 60.0]])
 
 
 def test_attack_and_release_cover_63_percent_in_their_time():
@@ -155,8 +166,8 @@ def test_many_rows_are_what_each_is_by_itself_in_blocks_of_any_size(rows):
         parts.append(part)
     steps = np.array([0, 1, 301, 700])
     for row in range(rows):
-        alone, state = np.empty((1, 700)), np.zeros(2)
-        compression_db(ways[row] * level[row : row + 1], alone, np.array([0, 700]), curves[row : row + 1])
+        alone, state = ways[row] * level[row : row + 1], np.zeros(2)
+        compression_db(alone, np.array([0, 700]), curves[row : row + 1])
         attack_release(alone, steps, np.repeat(shares[row : row + 1], 3, axis=0), state)
         np.testing.assert_array_equal(np.concatenate(parts, axis=1)[row], alone[0])
         assert gains[row] == state[0]

@@ -19,7 +19,7 @@ FLOOR = 1e-10
 """Amplitudes below −200 dB read as −200 dB."""
 
 _MANTISSA = (1 << 52) - 1
-_ONE = 1023 << 52
+_ROUNDING = 1.5 * 2.0**52
 _SQRT2_BITS = 0x6A09E667F3BCD
 _C = [math.log(2.0) ** k / math.factorial(k) for k in range(12)]
 _E1, _E2, _E3, _E4, _E5, _E6, _E7, _E8, _E9, _E10, _E11 = _C[1:]
@@ -52,8 +52,9 @@ def log2(x: float) -> float:
 @inline
 def exp2(x: float) -> float:
     """Two to the power of x, for −1000 < x < 1000."""
-    whole = math.floor(x + 0.5)
-    f = x - whole
+    # a number this large has no room for fractions: what it takes in is rounded, and stands in its lowest bits
+    rounded = x + _ROUNDING
+    f = x - (rounded - _ROUNDING)
     p = _E11
     p = p * f + _E10
     p = p * f + _E9
@@ -66,7 +67,7 @@ def exp2(x: float) -> float:
     p = p * f + _E2
     p = p * f + _E1
     p = p * f + 1.0
-    return p * bits_float((int(whole) + 1023) << 52)
+    return p * bits_float((float_bits(rounded) + 1023) << 52)
 
 
 @kernel("void(float64[:, ::1], float64[:, ::1], float64)")

@@ -35,6 +35,38 @@ def one_poles(times_ms: NDArray[np.float64], rate_hz: float) -> NDArray[np.float
     return np.asarray(-np.expm1(-1000.0 / (times_ms * rate_hz)))
 
 
+@kernel("void(float64[:, ::1], float64[::1], float64, float64, float64[::1], float64[:, ::1], float64[:, ::1])")
+def prepared(
+    values: NDArray[np.float64],
+    releases: NDArray[np.float64],
+    memory_ms: float,
+    rate_hz: float,
+    mean: NDArray[np.float64],
+    shares: NDArray[np.float64],
+    curves: NDArray[np.float64],
+) -> None:
+    """What the kernels of a compressor go by, from what its user sets.
+
+    Args:
+        values: (steps, 7) times of mean, attack and release in ms, then threshold, ratio, knee and range.
+        releases: (releases,) times that hang on the release, in shares of it.
+        mean: (steps,) out, a share a sample (:func:`one_pole`).
+        shares: (steps, releases + 2) out, of attack, of every release and of the memory, shares a sample.
+        curves: (steps, 4) out, for :func:`compression_db`.
+    """
+    for s in range(values.shape[0]):
+        mean_ms, attack_ms, release_ms, threshold_db, ratio, knee_db, range_db = values[s]
+        mean[s] = -math.expm1(-1000.0 / (mean_ms * rate_hz))
+        shares[s, 0] = -math.expm1(-1000.0 / (attack_ms * rate_hz))
+        for i in range(releases.shape[0]):
+            shares[s, 1 + i] = -math.expm1(-1000.0 / (releases[i] * release_ms * rate_hz))
+        shares[s, 1 + releases.shape[0]] = -math.expm1(-1000.0 / (memory_ms * rate_hz))
+        curves[s, 0] = threshold_db
+        curves[s, 1] = 1.0 / ratio - 1.0
+        curves[s, 2] = knee_db
+        curves[s, 3] = range_db
+
+
 @kernel("void(float64[:, ::1], float64[:, ::1])")
 def peak_levels(signal: NDArray[np.float64], level_db: NDArray[np.float64]) -> None:
     """20·log10|x| of every sample; silence reads −200 dB.
@@ -128,17 +160,16 @@ def asked(
         y[i] = max(bend * inside * inside + slope * max(over - half, 0.0), -range_db)
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], int64[::1], float64[:, ::1])")
+@kernel("void(float64[:, ::1], int64[::1], float64[:, ::1])")
 def compression_db(
     level_db: NDArray[np.float64],
-    target_db: NDArray[np.float64],
     steps: NDArray[np.int64],
     curves: NDArray[np.float64],
 ) -> None:
-    """Static curve: the gain in dB (0 … −range) that each level asks for; the knee is quadratic and centred.
+    """Static curve, in place: the gain in dB (0 … −range) that a level asks for; the knee is quadratic and centred.
 
     Args:
-        level_db, target_db: (rows, frames); may be the same array.
+        level_db: (rows, frames), levels in, gains out.
         steps, curves: (steps, 4) of threshold, slope (dB of gain for a dB above it, −1 … 0 where it compresses), knee
             and range.
     """
@@ -146,8 +177,7 @@ def compression_db(
         c = curves[s]
         for channel in range(level_db.shape[0]):
             x = level_db[channel, steps[s] : steps[s + 1]]
-            y = target_db[channel, steps[s] : steps[s + 1]]
-            asked(x, 1.0, c[0], c[1], c[2], c[3], y)
+            asked(x, 1.0, c[0], c[1], c[2], c[3], x)
 
 
 @kernel("void(float64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])")
@@ -165,7 +195,7 @@ def attack_programme(
 
     Args:
         gain_db: (1 or 2, frames), target in, smoothed out.
-        steps, shares: (steps, 4) of attack, release, rise and fall, shares a sample.
+        steps, shares: (steps, at least 4) of attack, release, rise and fall, shares a sample.
         state: (at least 2, 2), row 0 the work, row 1 the lasting work, dB.
     """
     for channel in range(gain_db.shape[0]):
@@ -205,7 +235,7 @@ def attack_optical(
 
     Args:
         gain_db: (1 or 2, frames), target in, smoothed out.
-        steps, shares: (steps, 4) of attack, quick, slow and memory, shares a sample.
+        steps, shares: (steps, at least 4) of attack, quick, slow and memory, shares a sample.
         state: (at least 3, 2), the two cells and the remembered work, dB.
     """
     for channel in range(gain_db.shape[0]):
@@ -242,7 +272,7 @@ def attack_release(
 
     Args:
         gain_db: (1 or 2, frames), target in, smoothed out.
-        steps, shares: (steps, 2) of attack and release, shares a sample (:func:`one_pole`).
+        steps, shares: (steps, at least 2) of attack and release, shares a sample (:func:`one_pole`).
         state: (2,) present gain in dB.
     """
     for channel in range(gain_db.shape[0]):

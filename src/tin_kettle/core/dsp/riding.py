@@ -38,26 +38,41 @@ def travelled(
         logs: of each curve, whether its heights are logarithms of its values.
     """
     for curve in range(out.shape[0]):
+        values = out[curve]
         begin = borders[curve]
         last = borders[curve + 1] - 1
         at = begin - 1
-        for i in range(out.shape[1]):
-            frame = first + i * step
-            while at < last and points[at + 1] <= frame:
+        done = 0
+        while done < values.shape[0]:
+            while at < last and points[at + 1] <= first + done * step:
                 at += 1
+            end = values.shape[0]
+            if at < last:
+                end = min(end, -((first - points[at + 1]) // step))
+            stretch = values[done:end]
             height = heights[0, max(at, begin)]
-            if at >= begin:
-                gone = frame - points[at]
-                if at < last and ramps[at] != HOLD:
-                    t = gone / (points[at + 1] - points[at])
-                    if ramps[at] == SMOOTH:
-                        t = t * t * (3.0 - 2.0 * t)
-                    height += t * (heights[0, at + 1] - heights[0, at])
-                if gone < travel:
-                    height += (1.0 - gone / travel) * (heights[1, at] - heights[0, at])
-            out[curve, i] = height
+            if at < begin or at == last or ramps[at] == HOLD:
+                stretch[:] = height
+            else:
+                rise = heights[0, at + 1] - height
+                share = 1.0 / (points[at + 1] - points[at])
+                gone = first + done * step - points[at]
+                if ramps[at] == SMOOTH:
+                    for i in range(stretch.shape[0]):
+                        t = share * (gone + i * step)
+                        stretch[i] = height + rise * (t * t * (3.0 - 2.0 * t))
+                else:
+                    for i in range(stretch.shape[0]):
+                        stretch[i] = height + rise * (share * (gone + i * step))
+            if at >= begin and heights[1, at] != height:
+                rest = heights[1, at] - height
+                for i in range(done, end):
+                    gone = first + i * step - points[at]
+                    if gone >= travel:
+                        break
+                    values[i] += (1.0 - gone / travel) * rest
+            done = end
         if logs[curve]:
-            values = out[curve]
             for i in range(values.shape[0]):
                 values[i] = exp2(values[i] * OCTAVE)
 

@@ -23,9 +23,8 @@ from tin_kettle.core.dsp.dynamics import (
     compression_db,
     link_levels,
     mean_square_levels,
-    one_pole,
-    one_poles,
     peak_levels,
+    prepared,
     soft_edge,
     soften,
 )
@@ -166,31 +165,24 @@ class CompressorParams(Params):
     )
 
 
-_Settings = tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
-"""Borders of the stretches over which values hold; of each the mean's share, the other shares, the static curve."""
+STEERED = ("rms_ms", "attack_ms", "release_ms", "threshold_db", "ratio", "knee_db", "range_db")
+"""What its kernels go by, in their order."""
 
 
 class Compressor(Processor):
     def __init__(self, params: CompressorParams, rate_hz: float) -> None:
         super().__init__()
-        self._params = params
-        self._rate_hz = rate_hz
-        p = params
-        times_ms = [p.attack_ms, *(times * p.release_ms for times in RELEASES[p.release_mode])]
-        if p.release_mode == "optical":
-            times_ms.append(MEMORY_MS)
-        # mean's share, the other shares, the static curve
-        self._rest = (
-            np.array([one_pole(p.rms_ms, rate_hz)]),
-            np.array([[one_pole(time_ms, rate_hz) for time_ms in times_ms]]),
-            np.array([[p.threshold_db, 1.0 / p.ratio - 1.0, p.knee_db, p.range_db]], dtype=np.float64),
-        )
+        p = self._params = params
+        self._rate_hz = float(rate_hz)
+        self._still = {name: float(getattr(params, name)) for name in STEERED}
+        self._releases = np.array(RELEASES[params.release_mode])
+        _, *self._rest = self._settings(1)
         self._edge = soft_edge(rate_hz)
         ahead = round(params.lookahead_ms * rate_hz / 1000.0)
         self.delay = self.warm_frames = ahead + len(self._edge) // 2
         slowest = RELEASES[p.release_mode][-1] * p.release_ms
-        remembered = MEMORY_MS if params.release_mode == "optical" else 0.0
-        self.memory_s = FORGOTTEN * max(params.attack_ms, slowest, remembered) / 1000.0
+        remembered = MEMORY_MS if p.release_mode == "optical" else 0.0
+        self.memory_s = FORGOTTEN * max(p.attack_ms, slowest, remembered) / 1000.0
         self.static_db = params.makeup_db
         self._filters = np.repeat(_detector_sections(params, rate_hz)[:, np.newaxis], 2, axis=1)
         self.state = {
@@ -204,10 +196,12 @@ class Compressor(Processor):
 
     def process(self, block: Block) -> Block:
         p = self._params
-        heard = block.copy() if self.key is None else self.key.copy()
+        heard = block if self.key is None else self.key
         if len(self._filters):
+            heard = heard.copy()
             svf_rows(heard, self._filters, self.f64("filter"))
-        steps, mean, shares, curves = self._settings(block.shape[1])
+        frames = block.shape[1]
+        steps, mean, shares, curves = self._settings(frames) if self.moving else (np.array([0, frames]), *self._rest)
         # fully linked sides have one gain: half the work
         linked = p.link == 1 and "link" not in self.moving
         gain_db = np.empty((1 if linked else 2, block.shape[1]))
@@ -217,7 +211,7 @@ class Compressor(Processor):
             mean_square_levels(heard, gain_db, steps, mean, self.f64("mean_square"))
         if not linked:
             link_levels(gain_db, steps, self.moving.held("link", p.link, len(steps) - 1))
-        compression_db(gain_db, gain_db, steps, curves)
+        compression_db(gain_db, steps, curves)
         self._smooth(gain_db, steps, shares)
         soften(gain_db, self._edge, self.f64("edge"))
         # applied in place: the line gives a copy, as it is never without delay
@@ -240,25 +234,14 @@ class Compressor(Processor):
             self.f64("edge")[1] = self.f64("edge")[0]
         return whole
 
-    def _settings(self, frames: int) -> _Settings:
-        p, moving = self._params, self.moving
-        if not moving:
-            return np.array([0, frames]), *self._rest
-        steps = moving.steps(frames)
-        count = len(steps) - 1
-        mean, shares, curves = (np.repeat(one, count, axis=0) for one in self._rest)
-        if "rms_ms" in moving:
-            mean[:] = one_poles(moving.held("rms_ms", p.rms_ms, count), self._rate_hz)
-        if "attack_ms" in moving:
-            shares[:, 0] = one_poles(moving.held("attack_ms", p.attack_ms, count), self._rate_hz)
-        if "release_ms" in moving:
-            release_ms = moving.held("release_ms", p.release_ms, count)
-            for column, times in enumerate(RELEASES[p.release_mode], 1):
-                shares[:, column] = one_poles(times * release_ms, self._rate_hz)
-        for column, name in enumerate(("threshold_db", "ratio", "knee_db", "range_db")):
-            if name in moving:
-                value = moving.held(name, getattr(p, name), count)
-                curves[:, column] = 1.0 / value - 1.0 if name == "ratio" else value
+    def _settings(
+        self, frames: int
+    ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Borders of the stretches over which values hold; of each the mean's share, the other shares, the curve."""
+        steps, values = self.moving.table(self._still, frames)
+        count = len(values)
+        mean, shares, curves = np.empty(count), np.empty((count, len(self._releases) + 2)), np.empty((count, 4))
+        prepared(values, self._releases, MEMORY_MS, self._rate_hz, mean, shares, curves)
         return steps, mean, shares, curves
 
     def _smooth(self, gain_db: Block, steps: NDArray[np.int64], shares: NDArray[np.float64]) -> None:
@@ -277,11 +260,10 @@ def _detector_sections(params: CompressorParams, rate_hz: float) -> Sections:
 
 def static_curve_db(params: CompressorParams, level_db: NDArray[np.float64]) -> NDArray[np.float64]:
     """Level out, with makeup, for each level in of a steady tone; (points,) dB."""
-    pair = np.ascontiguousarray(np.stack([level_db, level_db]))
-    gain_db = np.empty_like(pair)
+    gain_db = np.array([level_db])
     slope = 1.0 / params.ratio - 1.0
     curve = np.array([[params.threshold_db, slope, params.knee_db, params.range_db]], dtype=np.float64)
-    compression_db(pair, gain_db, np.array([0, pair.shape[1]]), curve)
+    compression_db(gain_db, np.array([0, level_db.size]), curve)
     return np.asarray(level_db + gain_db[0] + params.makeup_db)
 
 

@@ -71,14 +71,25 @@ class Moving:
         """Borders of the stretches over which values hold, 0 … ``frames``."""
         if not self:
             return np.array([0, frames])
-        parts, at = [], 0
+        parts: list[NDArray[np.int64]] = []
+        at = 0
         for values, begun, run in self._runs:
             borders = np.arange(at - begun, at - begun + self._grid * values.shape[1], self._grid)
             borders[0], borders[-1] = at, at + run
+            # where one run ends the next begins
+            parts.append(borders[1:] if parts else borders)
             at += run
-            parts.append(borders[:-1])
-        parts.append(np.array([at]))
-        return np.concatenate(parts)
+        return parts[0] if len(parts) == 1 else np.concatenate(parts)
+
+    def table(self, still: Mapping[str, float], frames: int) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+        """:meth:`steps`, and of each stretch what the values are at its beginning, (stretches, values)."""
+        steps = self.steps(frames)
+        values = np.empty((len(steps) - 1, len(still)))
+        values[:] = list(still.values())
+        for column, name in enumerate(still):
+            if name in self:
+                values[:, column] = self.held(name, 0.0, len(values))
+        return steps, values
 
     def held(self, name: str, still: float, count: int) -> NDArray[np.float64]:
         """(count,) the value at the beginning of each stretch of the grid; ``still`` where nothing moves it."""

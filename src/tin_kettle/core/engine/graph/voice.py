@@ -118,10 +118,8 @@ class Voice:
         part = turned if channels == "stereo" else pick(turned, channels)
         if not whole:
             mix = processor.moving_late.every("mix", stage.mix, block.shape[1])
-            treated = np.ascontiguousarray(wet)
-            # a stage may give back what it was given, which stays as it is
-            wet = np.empty_like(block) if np.may_share_memory(treated, block) else treated
-            mix_in(np.ascontiguousarray(part), treated, mix, wet)
+            treated, wet = wet, np.empty_like(block)
+            mix_in(np.ascontiguousarray(part), np.ascontiguousarray(treated), mix, wet)
         out = rejoin(wet, turned, channels)
         if tap == "removed":
             mix = processor.moving_late.every("mix", stage.mix, block.shape[1])
