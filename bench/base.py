@@ -34,6 +34,11 @@ def best_s(work: Callable[[], object], rounds: int = 7) -> float:
     return min(times)
 
 
+def turns_s(*works: Callable[[], object], rounds: int = 41) -> np.ndarray:
+    """(works, rounds) times of several by turns: a slow moment of the machine takes little from their ratios."""
+    return np.array([[best_s(work, 1) for work in works] for _ in range(rounds)]).T
+
+
 def base_clock() -> Callable[[], float]:
     """Measures the seconds that a stereo frame of one biquad takes in C, gcc -O2, at the moment it is called."""
     with tempfile.TemporaryDirectory() as folder:

@@ -76,7 +76,8 @@ TIMED_CHANGE = """
 async ([recipe, revision]) => {
   const { player } = window.tinKettle;
   window.tapped = [];
-  await new Promise((next) => setTimeout(next, 100));
+  do await new Promise((next) => setTimeout(next, 100));
+  while (!window.tapped.length);
   const peakOf = (block) => block[0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
   const from = window.tapped.length;
   const before = peakOf(window.tapped[from - 1]);
