@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from tin_kettle.core.engine.abreast import abreast
-from tin_kettle.core.engine.offline import Progress
+from tin_kettle.core.engine.offline import BLOCK_FRAMES, Progress
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.measure.song import Measures, SongMeter
-
-BLOCK_FRAMES = 32768
 
 
 def measure_file(source: FileSource, progress: Progress | None = None) -> Measures:

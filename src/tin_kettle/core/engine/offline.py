@@ -18,7 +18,8 @@ from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block
 
-BLOCK_FRAMES = 16384
+BLOCK_FRAMES = 65536
+"""Blocks go from thread to thread: what a hand-over takes is as much for a short one."""
 CORES = min(os.cpu_count() or 1, 4)
 LONGEST_TAIL_S = 60.0
 """However long a chain rings, a print is not made longer than this by itself."""

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.compile import kernel
+from tin_kettle.core.dsp.compile import inline, kernel
+from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, FLOOR, log2
 from tin_kettle.core.stages.processor import Block
 
 METER_HOP = 256
@@ -42,8 +43,8 @@ class Reading:
 def levels_db(block: Block, start: int) -> tuple[int, Row]:
     """Peaks of (2, frames) that begin at a frame of the stream."""
     hops = np.empty(_hops(block.shape[1], start))
-    hop_peaks(np.ascontiguousarray(block), start % METER_HOP, hops)
-    return start // METER_HOP, np.asarray(20.0 * np.log10(np.maximum(hops, 1e-10)))
+    hop_peaks_db(np.ascontiguousarray(block), start % METER_HOP, hops)
+    return start // METER_HOP, hops
 
 
 def series_db(name: str, values_db: Block, start: int) -> tuple[int, Row]:
@@ -58,18 +59,33 @@ def _hops(frames: int, start: int) -> int:
     return -(-(start % METER_HOP + frames) // METER_HOP)
 
 
+@inline
+def extremes(part: Row, low: float, high: float) -> tuple[float, float]:
+    """Lowest and highest of all values, ``low`` and ``high`` among them."""
+    # a comparison waits for the one before: four at a time wait no longer than one
+    low_a = low_b = low_c = low_d = low
+    high_a = high_b = high_c = high_d = high
+    whole = part.shape[0] - part.shape[0] % 4
+    for i in range(0, whole, 4):
+        a, b, c, d = part[i], part[i + 1], part[i + 2], part[i + 3]
+        low_a, low_b, low_c, low_d = min(low_a, a), min(low_b, b), min(low_c, c), min(low_d, d)
+        high_a, high_b, high_c, high_d = max(high_a, a), max(high_b, b), max(high_c, c), max(high_d, d)
+    for i in range(whole, part.shape[0]):
+        low_a, high_a = min(low_a, part[i]), max(high_a, part[i])
+    return min(min(low_a, low_b), min(low_c, low_d)), max(max(high_a, high_b), max(high_c, high_d))
+
+
 @kernel("void(float64[:, ::1], int64, float64[::1])")
-def hop_peaks(block: Block, begun: int, out: Row) -> None:
-    """Highest magnitude of all rows in every hop; of the first, ``begun`` frames are over."""
+def hop_peaks_db(block: Block, begun: int, out: Row) -> None:
+    """Highest magnitude of all rows in every hop, dB; of the first, ``begun`` frames are over."""
     out[:] = 0.0
     for row in range(block.shape[0]):
         x = block[row]
         for hop in range(out.shape[0]):
-            part = x[max(hop * METER_HOP - begun, 0) : (hop + 1) * METER_HOP - begun]
-            most = out[hop]
-            for i in range(part.shape[0]):
-                most = max(most, abs(part[i]))
-            out[hop] = most
+            low, high = extremes(x[max(hop * METER_HOP - begun, 0) : (hop + 1) * METER_HOP - begun], 0.0, 0.0)
+            out[hop] = max(out[hop], max(high, -low))
+    for hop in range(out.shape[0]):
+        out[hop] = DB_PER_OCTAVE * log2(max(out[hop], FLOOR))
 
 
 @kernel("void(float64[:, ::1], int64, float64[::1])")
@@ -79,12 +95,7 @@ def hop_strongest(block: Block, begun: int, out: Row) -> None:
     for row in range(block.shape[0]):
         x = block[row]
         for hop in range(out.shape[0]):
-            part = x[max(hop * METER_HOP - begun, 0) : (hop + 1) * METER_HOP - begun]
-            low = 0.0
-            high = 0.0
-            for i in range(part.shape[0]):
-                low = min(low, part[i])
-                high = max(high, part[i])
+            low, high = extremes(x[max(hop * METER_HOP - begun, 0) : (hop + 1) * METER_HOP - begun], 0.0, 0.0)
             for value in (low, high):
                 if abs(value) > abs(out[hop]):
                     out[hop] = value
@@ -98,10 +109,7 @@ def hop_highest(block: Block, begun: int, out: Row) -> None:
         x = block[row]
         for hop in range(out.shape[0]):
             part = x[max(hop * METER_HOP - begun, 0) : (hop + 1) * METER_HOP - begun]
-            most = out[hop]
-            for i in range(part.shape[0]):
-                most = max(most, part[i])
-            out[hop] = most
+            out[hop] = extremes(part, 0.0, out[hop])[1]
 
 
 class Series:
