@@ -19,6 +19,8 @@ TAPS = 32
 HISTORY = TAPS
 """Frames before a block that :func:`peaks_between` needs; its results are ``LATENCY`` frames late."""
 LATENCY = TAPS // 2
+_CHUNK = 512
+"""So many frames at a time stay in the nearest memory while taps go over them."""
 
 
 @cache
@@ -60,34 +62,31 @@ def _crest(before: float, here: float, after: float) -> float:
     return here + (rise * rise / (8.0 * bend) if highest else 0.0)
 
 
-@kernel("void(float64[::1], float64[:, ::1], float64[:, ::1], float64[::1])")
-def peaks_between(
-    joined: NDArray[np.float64],
-    taps: NDArray[np.float64],
-    scratch: NDArray[np.float64],
-    peak: NDArray[np.float64],
-) -> None:
+@kernel("void(float64[::1], float64[:, ::1], float64[::1])")
+def peaks_between(joined: NDArray[np.float64], taps: NDArray[np.float64], peak: NDArray[np.float64]) -> None:
     """Highest magnitude from each sample up to the next.
 
     Args:
         joined: (32 + frames,), the 32 frames before the block, then the block.
         taps: :func:`interpolator`.
-        scratch: (3, frames + 1).
         peak: (frames,); ``peak[i]`` belongs to the sample ``joined[16 + i]``: 16 frames late.
     """
-    n = peak.shape[0]
-    for phase in range(3):
-        _fir(joined, taps[phase], scratch[phase])
-    # scratch[:, i] lies after joined[15 + i]; the sample of interest is joined[16 + i]
-    q1 = scratch[0]
-    q2 = scratch[1]
-    q3 = scratch[2]
-    here = joined[LATENCY:]
-    after = joined[LATENCY + 1 :]
-    for i in range(n):
-        y0 = abs(here[i])
-        y1 = abs(q1[i + 1])
-        y2 = abs(q2[i + 1])
-        y3 = abs(q3[i + 1])
-        p = max(_crest(abs(q3[i]), y0, y1), _crest(y0, y1, y2))
-        peak[i] = max(p, max(_crest(y1, y2, y3), _crest(y2, y3, abs(after[i]))))
+    between = np.empty((PHASES - 1, _CHUNK + 1))
+    q1 = between[0]
+    q2 = between[1]
+    q3 = between[2]
+    for start in range(0, peak.shape[0], _CHUNK):
+        out = peak[start : start + _CHUNK]
+        x = joined[start:]
+        for phase in range(PHASES - 1):
+            _fir(x, taps[phase], between[phase, : out.shape[0] + 1])
+        # between[:, i] lies after x[15 + i]; the sample of interest is x[16 + i]
+        here = x[LATENCY:]
+        after = x[LATENCY + 1 :]
+        for i in range(out.shape[0]):
+            y0 = abs(here[i])
+            y1 = abs(q1[i + 1])
+            y2 = abs(q2[i + 1])
+            y3 = abs(q3[i + 1])
+            p = max(_crest(abs(q3[i]), y0, y1), _crest(y0, y1, y2))
+            out[i] = max(p, max(_crest(y1, y2, y3), _crest(y2, y3, abs(after[i]))))

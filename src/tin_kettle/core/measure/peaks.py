@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
 from tin_kettle.core.dsp.decibels import gain_to_db
-from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, PHASES, interpolator, peaks_between
+from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
 
 FULL_SCALE = 1.0 - 2.0**-15
 """A sample at or above this has no room left at 16 bits and more."""
@@ -39,9 +39,9 @@ class TruePeakMeter:
         joined = np.concatenate([self._history, block], axis=1)
         self._history[:] = joined[:, frames:]
         now = np.zeros(2)
-        scratch, self.recent = np.empty((PHASES - 1, frames + 1)), np.empty((2, frames))
+        self.recent = np.empty((2, frames))
         for channel in range(2 if frames else 0):
-            peaks_between(joined[channel], self._taps, scratch, self.recent[channel])
+            peaks_between(joined[channel], self._taps, self.recent[channel])
             now[channel] = self.recent[channel].max()
         self.highest = np.maximum(self.highest, now)
         return now

@@ -11,7 +11,7 @@ from tin_kettle.core.dsp.decibels import apply_db, db_to_gain, gains
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import link_levels, one_pole, one_poles
 from tin_kettle.core.dsp.limiting import demand_db, mean_pair, release_db, sliding_maximum
-from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, PHASES, interpolator, peaks_between
+from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.processor import Block, Processor
@@ -176,9 +176,8 @@ class Limiter(Processor):
         joined = np.concatenate([self.f64("history"), block], axis=1)
         self.f64("history")[:] = joined[:, block.shape[1] :]
         peaks = np.empty_like(block)
-        scratch = np.empty((PHASES - 1, block.shape[1] + 1))
         for channel in range(2):
-            peaks_between(joined[channel], self._taps, scratch, peaks[channel])
+            peaks_between(joined[channel], self._taps, peaks[channel])
         return peaks
 
 
