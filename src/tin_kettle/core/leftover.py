@@ -6,7 +6,7 @@ import os
 from contextlib import suppress
 from pathlib import Path
 
-NICENESS, LAST_OF_ALL = 15, 19
+NICENESS = 15
 
 
 def take_what_is_left() -> None:
@@ -15,10 +15,6 @@ def take_what_is_left() -> None:
     One that is only niced runs its turn of some milliseconds to the end; of many such turns gaps are heard.
     """
     os.nice(NICENESS)
-    # Linux may share the machine out among sessions first: idle work would run on the share of the one it is in
-    if os.getsid(0) == os.getpid():
-        with suppress(OSError):
-            Path("/proc/self/autogroup").write_text(str(LAST_OF_ALL))
     # Linux has something better, for each thread; where a sandbox forbids it, being nice has to do
     with suppress(OSError, AttributeError):
         for thread in Path("/proc/self/task").iterdir():

@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.deliver.dither import Quantiser
 from tin_kettle.core.leftover import take_what_is_left
-from tin_kettle.core.parent import end_with_parent
 from tin_kettle.store.coming import telling
 from tin_kettle.store.comparing import add_reference, list_references, try_version
 from tin_kettle.store.database import Library
@@ -49,8 +48,7 @@ def fill_beside(library: Library) -> None:
     """Let another process synthesise the rest in what time is left over; the bench tells what it is at."""
     if all(title in _titles(library) for title in _SONGS):
         return
-    maker = [sys.executable, "-m", "tin_kettle.demo.library", str(library.home)]
-    subprocess.Popen(maker, stdin=subprocess.DEVNULL, start_new_session=True)
+    subprocess.Popen([sys.executable, "-m", "tin_kettle.demo.library", str(library.home)], stdin=subprocess.DEVNULL)
 
 
 def _titles(library: Library) -> set[str]:
@@ -124,7 +122,6 @@ def _keep(library: Library, samples: NDArray[np.float64], name: str) -> KeptSour
 
 if __name__ == "__main__":
     take_what_is_left()
-    end_with_parent()
     filled = Library(Path(sys.argv[1]))
     with telling(filled) as tell:
         tell("the rest of the demo record is being made")

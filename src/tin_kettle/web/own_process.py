@@ -38,7 +38,6 @@ class OwnProcess(Lane):
                 stdout=subprocess.PIPE,
                 text=True,
                 bufsize=1,
-                start_new_session=True,
             )
             self._jobs = {}
             threading.Thread(target=self._listen, args=(self._process, self._jobs), daemon=True).start()

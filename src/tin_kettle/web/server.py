@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 import threading
 import time
@@ -12,7 +13,6 @@ from typing import Any
 from gunicorn.app.base import BaseApplication
 
 from tin_kettle.core.dsp.compile import compile_all
-from tin_kettle.core.parent import end_with_parent
 from tin_kettle.store.database import Library
 from tin_kettle.web.app import create_app
 from tin_kettle.web.caretaker import look_after
@@ -20,6 +20,7 @@ from tin_kettle.web.guard import Door
 
 THREADS = 96
 GRACE_S = 1
+PARENT_LOOK_S = 0.25
 SWITCH_S = 0.001
 
 
@@ -59,9 +60,7 @@ def begin(library: Library) -> None:
     """What the process that answers does beside answering."""
     # the renderer should not wait long for a request that holds the interpreter
     sys.setswitchinterval(SWITCH_S)
-    # were the process that holds the port killed, open sockets would keep this one, and the port, for ever
-    end_with_parent()
-    for task in (_warm_up, partial(look_after, library, time.time())):
+    for task in (_warm_up, _leave_with_parent, partial(look_after, library, time.time())):
         threading.Thread(target=task, daemon=True).start()
 
 
@@ -74,6 +73,14 @@ def _warm_up() -> None:
     compile_all()
     gc.collect()
     gc.freeze()
+
+
+def _leave_with_parent() -> None:
+    """End when the process that holds the port was killed: open sockets would keep this one, and the port, for ever."""
+    parent = os.getppid()
+    while os.getppid() == parent:
+        time.sleep(PARENT_LOOK_S)
+    os._exit(1)
 
 
 def _announce(host: str, port: int, door: Door) -> None:
