@@ -6,23 +6,17 @@ import subprocess
 import sys
 import tempfile
 
-# in a session of its own: surveys and prints of the live tests have one each, and share evenly with it what is left
-REST = """
-import sys
-import pytest
 from tin_kettle.core.leftover import take_what_is_left
-from tin_kettle.core.parent import end_with_parent
-end_with_parent()
-take_what_is_left()
-sys.exit(pytest.main(["-m", "not live", "-n", "2", "--dist", "worksteal"]))
-"""
+
+PYTEST = [sys.executable, "-m", "pytest", "-m"]
 
 
 def main() -> int:
     """How many of the two runs failed."""
-    live = subprocess.Popen([sys.executable, "-m", "pytest", "-m", "live"])
+    live = subprocess.Popen([*PYTEST, "live"])
+    take_what_is_left()
     with tempfile.TemporaryFile("w+") as told:
-        rest = subprocess.run([sys.executable, "-c", REST], stdout=told, start_new_session=True, check=False)
+        rest = subprocess.run([*PYTEST, "not live", "-n", "2", "--dist", "worksteal"], stdout=told, check=False)
         failed = live.wait() != 0
         told.seek(0)
         sys.stdout.write(told.read())
