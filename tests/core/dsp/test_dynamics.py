@@ -10,11 +10,11 @@ from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
     compression_db,
+    compressor_settings,
     keep_stronger,
     mean_square_levels,
     one_pole,
     peak_levels,
-    prepared,
     soft_edge,
     soften,
 )
@@ -121,7 +121,7 @@ def test_static_curve_equals_its_twin(knee, ratio):
 def test_what_is_set_comes_to_the_kernels_as_shares_a_sample_and_a_curve():
     values = np.array([[10.0, 30.0, 100.0, -18.0, 4.0, 6.0, 12.0], [1.0, 0.1, 20.0, -30.0, 1.0, 0.0, 60.0]])
     mean, shares, curves = np.empty(2), np.empty((2, 4)), np.empty((2, 4))
-    prepared(values, np.array([1.0, 20.0]), 4000.0, 48000.0, mean, shares, curves)
+    compressor_settings(values, np.array([1.0, 20.0]), 4000.0, 48000.0, mean, shares, curves)
     times = [[30.0, 100.0, 2000.0, 4000.0], [0.1, 20.0, 400.0, 4000.0]]
     np.testing.assert_allclose(mean, [one_pole(time_ms, 48000) for time_ms in (10.0, 1.0)], rtol=1e-14)
     np.testing.assert_allclose(shares, [[one_pole(time_ms, 48000) for time_ms in row] for row in times], rtol=1e-14)

@@ -25,6 +25,7 @@ SOFT_MS = 0.5
 """Width of the window that takes ripples out of a gain: half of this is the delay it costs."""
 
 
+@inline
 def one_pole(time_ms: float, rate_hz: float) -> float:
     """Share of the distance that a one-pole follower covers in a sample: 63 % after ``time_ms``."""
     return -math.expm1(-1000.0 / (time_ms * rate_hz))
@@ -36,7 +37,7 @@ def one_poles(times_ms: NDArray[np.float64], rate_hz: float) -> NDArray[np.float
 
 
 @kernel("void(float64[:, ::1], float64[::1], float64, float64, float64[::1], float64[:, ::1], float64[:, ::1])")
-def prepared(
+def compressor_settings(
     values: NDArray[np.float64],
     releases: NDArray[np.float64],
     memory_ms: float,
@@ -56,11 +57,11 @@ def prepared(
     """
     for s in range(values.shape[0]):
         mean_ms, attack_ms, release_ms, threshold_db, ratio, knee_db, range_db = values[s]
-        mean[s] = -math.expm1(-1000.0 / (mean_ms * rate_hz))
-        shares[s, 0] = -math.expm1(-1000.0 / (attack_ms * rate_hz))
+        mean[s] = one_pole(mean_ms, rate_hz)
+        shares[s, 0] = one_pole(attack_ms, rate_hz)
         for i in range(releases.shape[0]):
-            shares[s, 1 + i] = -math.expm1(-1000.0 / (releases[i] * release_ms * rate_hz))
-        shares[s, 1 + releases.shape[0]] = -math.expm1(-1000.0 / (memory_ms * rate_hz))
+            shares[s, 1 + i] = one_pole(releases[i] * release_ms, rate_hz)
+        shares[s, 1 + releases.shape[0]] = one_pole(memory_ms, rate_hz)
         curves[s, 0] = threshold_db
         curves[s, 1] = 1.0 / ratio - 1.0
         curves[s, 2] = knee_db

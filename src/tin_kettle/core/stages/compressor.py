@@ -21,10 +21,10 @@ from tin_kettle.core.dsp.dynamics import (
     attack_programme,
     attack_release,
     compression_db,
+    compressor_settings,
     link_levels,
     mean_square_levels,
     peak_levels,
-    prepared,
     soft_edge,
     soften,
 )
@@ -241,7 +241,7 @@ class Compressor(Processor):
         steps, values = self.moving.table(self._still, frames)
         count = len(values)
         mean, shares, curves = np.empty(count), np.empty((count, len(self._releases) + 2)), np.empty((count, 4))
-        prepared(values, self._releases, MEMORY_MS, self._rate_hz, mean, shares, curves)
+        compressor_settings(values, self._releases, MEMORY_MS, self._rate_hz, mean, shares, curves)
         return steps, mean, shares, curves
 
     def _smooth(self, gain_db: Block, steps: NDArray[np.int64], shares: NDArray[np.float64]) -> None:
