@@ -17,78 +17,57 @@ from tin_kettle.core.recipe.reading import dump_recipe
 
 MOVES = 60
 STATIC = Path("src/tin_kettle/web/static")
-# times are the audio device's: from the edit, made in the page, to the first sample that leaves the player changed
-TIMED_MOVE = """
-async ([gain, level]) => {
-  const { act, player } = window.tinKettle;
+# in times of the audio device, whose frames the tap counts: from a change, made in the page, to the first 128 frames
+# that leave the player with a peak that will do; the page itself may learn of them late
+UNTIL_HEARD = """
+window.untilHeard = async (change, willDo) => {
+  const { context, rateHz } = window.tinKettle.player;
+  const peakOf = (row) => row.reduce((most, x) => Math.max(most, Math.abs(x)), 0);
   window.tapped = [];
-  await new Promise((next) => setTimeout(next, 60));
-  const from = window.tapped.length;
-  act.move("t", "gain_db", gain);
-  for (let block = from; ; ) {
+  do await new Promise((next) => setTimeout(next, 60));
+  while (!window.tapped.length);
+  const before = peakOf(window.tapped.at(-1).left.subarray(-128));
+  const from = context.currentTime * rateHz;
+  change();
+  for (let batch = 0; ; ) {
     await new Promise((next) => setTimeout(next, 15));
-    for (; block < window.tapped.length; block++) {
-      const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
-      if (Math.abs(20 * Math.log10(peak / level) - gain) < 0.2) return ((block - from) * 128000) / player.rateHz;
+    for (; batch < window.tapped.length; batch++) {
+      const { frame, left } = window.tapped[batch];
+      for (let i = 0; i < left.length; i += 128) {
+        const after_ms = ((frame + i - from) / rateHz) * 1000;
+        if (after_ms > 4000) return 4000;
+        if (after_ms >= 0 && willDo(peakOf(left.subarray(i, i + 128)), before)) return after_ms;
+      }
     }
-    if (window.tapped.length - from > 1500) return 4000;
   }
+};
+window.isNear = (peak, goal, within_db) => Math.abs(20 * Math.log10(peak / goal)) < within_db;
+"""
+TIMED_MOVE = """
+([gain, level]) => {
+  const goal = level * 10 ** (gain / 20);
+  const move = () => window.tinKettle.act.move("t", "gain_db", gain);
+  return window.untilHeard(move, (peak) => window.isNear(peak, goal, 0.2));
 }
 """
 TIMED_COMPARE = """
-async ([state, goal]) => {
-  const { act, player } = window.tinKettle;
-  window.tapped = [];
-  await new Promise((next) => setTimeout(next, 60));
-  const from = window.tapped.length;
-  act.compare(state);
-  for (let block = from; ; ) {
-    await new Promise((next) => setTimeout(next, 15));
-    for (; block < window.tapped.length; block++) {
-      const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
-      if (Math.abs(peak - goal) < 0.01 * goal) return ((block - from) * 128000) / player.rateHz;
-    }
-    if (window.tapped.length - from > 1500) return 4000;
-  }
+([state, goal]) => {
+  const compare = () => window.tinKettle.act.compare(state);
+  return window.untilHeard(compare, (peak) => window.isNear(peak, goal, 0.1));
 }
 """
-
-# a whole recipe goes to the engine, as an edit does: from there to the first sample as loud as it makes the tone
+# a whole recipe goes to the engine, as an edit does: to the first sample as loud as it makes the tone
 TIMED_EDIT = """
-async ([recipe, revision, goal]) => {
-  const { player } = window.tinKettle;
-  window.tapped = [];
-  await new Promise((next) => setTimeout(next, 60));
-  const from = window.tapped.length;
-  player.ask({ type: "edit", recipe, revision });
-  for (let block = from; ; ) {
-    await new Promise((next) => setTimeout(next, 15));
-    for (; block < window.tapped.length; block++) {
-      const peak = window.tapped[block][0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
-      if (Math.abs(20 * Math.log10(peak / goal)) < 0.2) return ((block - from) * 128000) / player.rateHz;
-    }
-    if (window.tapped.length - from > 1500) return 4000;
-  }
+([recipe, revision, goal]) => {
+  const edit = () => window.tinKettle.player.ask({ type: "edit", recipe, revision });
+  return window.untilHeard(edit, (peak) => window.isNear(peak, goal, 0.2));
 }
 """
 # the same to the first sample that is half a dB louder or softer than what was heard before
 TIMED_CHANGE = """
-async ([recipe, revision]) => {
-  const { player } = window.tinKettle;
-  window.tapped = [];
-  do await new Promise((next) => setTimeout(next, 100));
-  while (!window.tapped.length);
-  const peakOf = (block) => block[0].reduce((most, x) => Math.max(most, Math.abs(x)), 0);
-  const from = window.tapped.length;
-  const before = peakOf(window.tapped[from - 1]);
-  player.ask({ type: "edit", recipe, revision });
-  for (let block = from; ; ) {
-    await new Promise((next) => setTimeout(next, 15));
-    for (; block < window.tapped.length; block++)
-      if (Math.abs(20 * Math.log10(peakOf(window.tapped[block]) / before)) > 0.5)
-        return ((block - from) * 128000) / player.rateHz;
-    if (window.tapped.length - from > 1500) return 4000;
-  }
+([recipe, revision]) => {
+  const edit = () => window.tinKettle.player.ask({ type: "edit", recipe, revision });
+  return window.untilHeard(edit, (peak, before) => !window.isNear(peak, before, 0.5));
 }
 """
 TIMED_SEEK = """
@@ -149,6 +128,7 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
             server.ask(f"/api/songs/{song}/versions", {"name": f"{gain} dB"})
     with chromium() as browser:
         bench = Bench(browser, server)
+        bench.page.add_init_script(UNTIL_HEARD)
         bench.open(song)
         bench.plain()
         bench.page.evaluate("window.tinKettle.act.setQueue(200)")

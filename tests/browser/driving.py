@@ -34,12 +34,22 @@ ARGUMENTS = [
 ]
 RETRIES = 20
 REPORT_MS = 60
+# told rarely: a page that is told of every 128 frames is busy with it
 TAP = """
+const FRAMES = 1024;
 class Tap extends AudioWorkletProcessor {
+  done = FRAMES;
   process([input], [output]) {
     if (!input.length) return true;
     input.forEach((row, i) => output[i].set(row));
-    this.port.postMessage([input[0].slice(), (input[1] ?? input[0]).slice()]);
+    if (this.done === FRAMES) {
+      this.told = { frame: currentFrame, left: new Float32Array(FRAMES), right: new Float32Array(FRAMES) };
+      this.done = 0;
+    }
+    this.told.left.set(input[0], this.done);
+    this.told.right.set(input[1] ?? input[0], this.done);
+    this.done += input[0].length;
+    if (this.done === FRAMES) this.port.postMessage(this.told);
     return true;
   }
 }
@@ -59,14 +69,17 @@ async (source) => {
 """
 COLLECT = """
 async (frames) => {
+  const { context, rateHz } = window.tinKettle.player;
+  const from = context.currentTime * rateHz;
   window.tapped = [];
-  while (window.tapped.length * 128 < frames) await new Promise((next) => setTimeout(next, 10));
-  const whole = new Float32Array(2 * window.tapped.length * 128);
-  window.tapped.forEach(([left, right], i) => {
-    whole.set(left, i * 128);
-    whole.set(right, (window.tapped.length + i) * 128);
-  });
+  let heard = [];
+  while (heard.reduce((sum, { left }) => sum + left.length, 0) < frames) {
+    await new Promise((next) => setTimeout(next, 10));
+    heard = window.tapped.filter(({ frame }) => frame >= from);
+  }
   window.tapped = [];
+  const rows = [...heard.map(({ left }) => left), ...heard.map(({ right }) => right)];
+  const whole = new Float32Array(rows.flatMap((row) => [...row]));
   let text = "";
   const bytes = new Uint8Array(whole.buffer);
   for (let i = 0; i < bytes.length; i += 32768) text += String.fromCharCode(...bytes.subarray(i, i + 32768));
