@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, noise, tone
-from tin_kettle.core.measure.live import LiveMeter
-from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ, LiveSpectrum
+from tin_kettle.core.measure.live import SCOPE_POINTS, LiveMeter
+from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ, TURNS, LiveSpectrum
 from tin_kettle.core.measure.song import SongMeter
 
 
@@ -91,3 +91,35 @@ def test_what_a_rate_does_not_carry_is_silent():
     mid, _ = spectrum_of(noise(-20, 1.5, 16000), 16000)
     assert mid[SPECTRUM_HZ > 8000].max() == -140
     assert mid[(SPECTRUM_HZ > 100) & (SPECTRUM_HZ < 7000)].min() > -90
+
+
+@pytest.mark.parametrize("frames", [1, 63, 1024, 4097])
+def test_what_the_gauges_show_is_what_numpy_finds(frames):
+    x = noise(-12, 0.2)[:, :frames].copy()
+    told, (left, right) = LiveMeter(RATE_HZ).feed(x), x
+    mid, side = 0.5 * (left + right), 0.5 * (left - right)
+    levels = [20 * np.log10(np.abs(row).max()) for row in (left, right, mid, side)]
+    np.testing.assert_allclose(told["levels_db"], levels, atol=0.006)
+    step = max(1, frames // SCOPE_POINTS)
+    np.testing.assert_array_equal(told["scope"], np.float32([mid[::step], side[::step]]))
+    both = np.sqrt(np.dot(left, left) * np.dot(right, right))
+    assert told["correlation"] == pytest.approx(np.dot(left, right) / both, abs=0.006)
+
+
+def test_a_spectrum_shows_all_it_has_at_once_and_soon_anew():
+    spectrum = LiveSpectrum(RATE_HZ)
+    loud, soft = noise(-10, 0.4), noise(-50, 0.4)
+
+    def feed_spectrum(x):
+        for at in range(0, x.shape[1] - 1023, 1024):
+            spectrum.feed(x[:, at : at + 1024])
+
+    feed_spectrum(loud)
+    (before, _) = spectrum.levels_db()
+    assert before[:-1].min() > -80, "every window is looked through at the first time"
+    feed_spectrum(soft)
+    told = [spectrum.levels_db()[0] for _ in TURNS]
+    short, medium, long = (SPECTRUM_HZ > 1200), (SPECTRUM_HZ > 300) & (SPECTRUM_HZ < 1200), SPECTRUM_HZ < 300
+    assert [bool((one[short] < before[short] - 10).all()) for one in told] == [True] * 4
+    assert [bool((one[long] < before[long] - 10).all()) for one in told] == [False, True, True, True]
+    assert [bool((one[medium] < before[medium] - 10).all()) for one in told] == [False, False, False, True]

@@ -7,6 +7,7 @@ from typing import Any, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.compile import kernel
 from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.measure import loudness
@@ -44,21 +45,19 @@ class LiveMeter:
         self._loudness.feed(block)
         self._loudness.forget(KEPT_SLOTS)
         peak = self._true_peak.feed(block)
-        left, right = block
-        mid, side = 0.5 * (left + right), 0.5 * (left - right)
+        heard, step = np.zeros(7), max(1, block.shape[1] // SCOPE_POINTS)
+        scope = np.empty((2, -(-block.shape[1] // step)), dtype=np.float32)
+        _gauge(np.ascontiguousarray(block), heard, scope, step)
         keep = np.exp(-block.shape[1] / (CORRELATION_S * self._rate_hz))
-        self._energies = keep * self._energies + (1.0 - keep) * np.array(
-            [np.dot(left, left), np.dot(right, right), np.dot(left, right)]
-        )
-        step = max(1, block.shape[1] // SCOPE_POINTS)
+        self._energies = keep * self._energies + (1.0 - keep) * heard[4:]
         return {
-            "levels_db": np.array([_level_db(row) for row in (left, right, mid, side)], dtype=np.float32),
+            "levels_db": np.array([round(gain_to_db(peak), 2) for peak in heard[:4].tolist()], dtype=np.float32),
             "peak_dbtp": round(gain_to_db(float(peak.max())), 2),
             "true_peak_dbtp": round(self._true_peak.dbtp, 2),
             "momentary_lufs": _rounded(self._loudness.last_lufs(MOMENTARY_SLOTS)),
             "short_term_lufs": _rounded(self._loudness.last_lufs(SHORT_TERM_SLOTS)),
             "correlation": _rounded(correlation(*self._energies)),
-            "scope": np.stack([mid[::step], side[::step]]).astype(np.float32),
+            "scope": scope,
         }
 
     def look_back_from_here(self) -> None:
@@ -76,9 +75,23 @@ class LiveMeter:
         return self._loudness.last_lufs(NEAR_SLOTS)
 
 
-def _level_db(row: NDArray[np.float64]) -> float:
-    return round(gain_to_db(float(np.abs(row).max())), 2) if row.size else -200.0
-
-
 def _rounded(value: float | None) -> float | None:
     return None if value is None else round(value, 2)
+
+
+@kernel("void(float64[:, ::1], float64[::1], float32[:, ::1], int64)")
+def _gauge(block: NDArray[np.float64], heard: NDArray[np.float64], scope: NDArray[np.float32], step: int) -> None:
+    """Peaks of left, right, mid and side, then energies LL, RR, LR of (2, frames); mid and side of every ``step``."""
+    for i in range(block.shape[1]):
+        left, right = block[0, i], block[1, i]
+        mid, side = 0.5 * (left + right), 0.5 * (left - right)
+        heard[0] = max(heard[0], abs(left))
+        heard[1] = max(heard[1], abs(right))
+        heard[2] = max(heard[2], abs(mid))
+        heard[3] = max(heard[3], abs(side))
+        heard[4] += left * left
+        heard[5] += right * right
+        heard[6] += left * right
+        if i % step == 0:
+            scope[0, i // step] = mid
+            scope[1, i // step] = side

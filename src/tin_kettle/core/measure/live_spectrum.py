@@ -10,6 +10,8 @@ SPECTRUM_HZ = np.geomspace(8.0, 22000.0, 260)
 """Where levels are given, 23 to the octave."""
 WINDOWS = ((0.34, 0.0, 300.0), (0.17, 300.0, 1200.0), (0.085, 1200.0, 1e6))
 """Length in seconds of the window for frequencies from … to …: 3 Hz tells bass notes apart."""
+TURNS = (2, 0, 2, 1)
+"""Which window is looked through at each time: the longer it is, the less it changes from one time to the next."""
 _FLOOR = np.float32(1e-14)
 
 
@@ -59,7 +61,8 @@ class LiveSpectrum:
         self._parts = [_Part(rate_hz, *window) for window in WINDOWS]
         self._heard = np.zeros((2, max(part.size for part in self._parts)), dtype=np.float32)
         self._levels = np.full((2, SPECTRUM_HZ.size), -140.0, dtype=np.float32)
-        self._count = 0
+        self._due = [*range(len(WINDOWS))]
+        self._turn = 0
 
     def feed(self, block: NDArray[np.float64]) -> None:
         """Hear (2, frames), no longer than the longest window."""
@@ -69,9 +72,8 @@ class LiveSpectrum:
 
     def levels_db(self) -> NDArray[np.float32]:
         """(2, points) of mid and side at ``SPECTRUM_HZ``; −140 dB where the rate carries nothing."""
-        for index, part in enumerate(self._parts):
-            # the longer a window, the less it changes from one time to the next
-            if self._count % (len(self._parts) - index) == 0:
-                self._levels[:, part.columns] = part.levels_db(self._heard)
-        self._count += 1
+        for part in (self._parts[index] for index in self._due):
+            self._levels[:, part.columns] = part.levels_db(self._heard)
+        self._due = [TURNS[self._turn]]
+        self._turn = (self._turn + 1) % len(TURNS)
         return self._levels.copy()

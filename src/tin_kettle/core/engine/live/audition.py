@@ -35,8 +35,8 @@ SWITCH_AHEAD_MS = 12.0
 """The same for what needs no rendering beforehand."""
 KEPT_BLOCKS = 64
 SHORTEST_LOOP_FRAMES = 64
-SPECTRA_A_BLOCK = 2
-"""A spectrum costs a thirtieth of a block's time; of more inside a stage each is measured every few blocks."""
+SPECTRA_A_BLOCK = 4
+"""A look at a spectrum costs a sixtieth of a block's time; of more inside a stage each is measured every few blocks."""
 
 
 class Audition:
