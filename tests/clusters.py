@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from tests.browser.driving import free_port
+from tests.conftest import PATIENCE_S
 
 
 @contextmanager
@@ -31,7 +32,7 @@ def cluster(workers):
 
 
 def _wait_for(host, port):
-    end = time.monotonic() + 60
+    end = time.monotonic() + PATIENCE_S
     while time.monotonic() < end:
         try:
             socket.create_connection((host, port), 1).close()

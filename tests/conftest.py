@@ -18,6 +18,8 @@ from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.store.database import Library
 
 RATE_HZ = 48000
+PATIENCE_S = 600.0
+"""After so long whatever is waited for hangs; beside what plays, a busy machine has little time left for the rest."""
 
 
 def tone(hz: float, level_db: float, seconds: float, rate_hz: int = RATE_HZ, phase: float = 0.0) -> NDArray[np.float64]:

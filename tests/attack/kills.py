@@ -15,7 +15,7 @@ import numpy as np
 from tests.attack.processes import kill_workers
 from tests.attack.row import Row
 from tests.browser.driving import Server
-from tests.conftest import music, recipe_of, write_wav
+from tests.conftest import PATIENCE_S, music, recipe_of, write_wav
 from tin_kettle.core.recipe.reading import dump_recipe
 
 GONE = (urllib.error.URLError, HTTPException, ConnectionError, TimeoutError, json.JSONDecodeError)
@@ -81,7 +81,7 @@ def workers(folder: Path, rounds: int) -> Row:
                 harm.append(f"a print ended as {state}")
     server.ask(f"/api/songs/{song}/survey")
     kill_workers(server)
-    end = time.monotonic() + 60
+    end = time.monotonic() + PATIENCE_S
     while server.ask(f"/api/songs/{song}/survey")["state"] != "done":
         if time.monotonic() > end:
             harm.append("the survey never came")
@@ -92,7 +92,7 @@ def workers(folder: Path, rounds: int) -> Row:
 
 
 def _settled(server: Server, number: int) -> str:
-    end = time.monotonic() + 60
+    end = time.monotonic() + PATIENCE_S
     while time.monotonic() < end:
         row = server.ask(f"/api/prints/{number}")
         if row["state"] != "running":

@@ -10,7 +10,7 @@ import numpy as np
 
 from tests.attack.hostile import VALUES, spoiled
 from tests.attack.row import Row
-from tests.conftest import RATE_HZ, recipe_of, tone
+from tests.conftest import PATIENCE_S, RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.recipe.reading import dump_recipe
@@ -73,7 +73,7 @@ def attack(tries: int) -> Row:
             harm.append(f"silent after message {number}: {text[:60]}")
             break
     session.close()
-    renderer.join(10)
+    renderer.join(PATIENCE_S)
     if any(len(text) > 1000 and "problem" in text[:40] for text in texts):
         harm.append("a problem was told at length")
     return Row(
@@ -88,7 +88,7 @@ def _plays(session: Session, audition: Audition, blocks: list[bytes]) -> bool:
     """Whether a listener that asks for sound gets it."""
     session.hear(json.dumps({"type": "seek", "song": 0}))
     # the first block may have to wait for kernels to load, in what time others leave
-    before, end = len(blocks), time.monotonic() + 60
+    before, end = len(blocks), time.monotonic() + PATIENCE_S
     while len(blocks) <= before and time.monotonic() < end:
         position = max(audition.position, 0) + 4000
         session.hear(json.dumps({"type": "credit", "epoch": audition.epoch, "position": position, "heard": 0}))

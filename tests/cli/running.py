@@ -9,6 +9,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+from tests.conftest import PATIENCE_S
 from tin_kettle.cli.main import main
 
 COMMAND = [sys.executable, "-m", "tin_kettle"]
@@ -35,5 +36,5 @@ def run(*arguments: object, cwd: Path) -> subprocess.CompletedProcess[str]:
 def run_apart(*arguments: object, cwd: Path) -> subprocess.CompletedProcess[str]:
     """The same in a process of its own."""
     return subprocess.run(
-        [*COMMAND, *map(str, arguments)], cwd=cwd, capture_output=True, text=True, timeout=120, check=False
+        [*COMMAND, *map(str, arguments)], cwd=cwd, capture_output=True, text=True, timeout=PATIENCE_S, check=False
     )

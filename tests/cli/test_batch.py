@@ -13,7 +13,7 @@ import soundfile
 
 from tests.cli.running import run, run_apart
 from tests.clusters import cluster
-from tests.conftest import RATE_HZ, music, tone, write_wav
+from tests.conftest import PATIENCE_S, RATE_HZ, music, tone, write_wav
 from tin_kettle.core.batch.jobs import load_jobs, parse_jobs
 from tin_kettle.core.batch.made import Hashes, is_made, key_of, note_made, sweep
 from tin_kettle.core.batch.running import run_batch
@@ -138,13 +138,13 @@ def test_a_worker_killed_in_the_middle_costs_nothing(tmp_path):
     with cluster(3) as (address, _, workers):
         line = [sys.executable, "-m", "tin_kettle", "batch", "jobs.json", "--json", "--scheduler", address]
         going = subprocess.Popen(line, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-        end, victim = time.monotonic() + 60, None
+        end, victim = time.monotonic() + PATIENCE_S, None
         while victim is None and time.monotonic() < end:
             writing = [w for w in workers if any(f.path.endswith(".part") for f in psutil.Process(w.pid).open_files())]
             victim = writing[0] if writing else None
         assert victim is not None, "no worker wrote anything"
         victim.kill()
-        stdout, stderr = going.communicate(timeout=120)
+        stdout, stderr = going.communicate(timeout=PATIENCE_S)
     told = json.loads(stdout)
     assert (going.returncode, told["done"], told["failed"]) == (0, 4, []), stderr
     assert left_over(tmp_path) == []

@@ -10,8 +10,10 @@ import numpy as np
 import pytest
 import soundfile
 
+from tests.browser.driving import free_port
 from tests.cli.running import COMMAND, run, run_apart
-from tests.conftest import music, noise, tone, write_wav
+from tests.conftest import PATIENCE_S, music, noise, tone, write_wav
+from tin_kettle.cli import serve as serving
 
 
 @pytest.fixture
@@ -142,7 +144,7 @@ def test_an_interrupted_render_leaves_nothing(folder):
             assert process.poll() is None
             time.sleep(0.02)
         process.send_signal(number)
-        told = process.communicate(timeout=30)[1]
+        told = process.communicate(timeout=PATIENCE_S)[1]
         assert process.returncode == 130
         assert told == "tin-kettle: stopped; nothing was left behind\n"
         assert not list(folder.glob("*x.wav*"))
@@ -158,3 +160,14 @@ def test_a_port_in_use_is_said_with_the_remedy(folder):
     assert (
         f"port {port} on 127.0.0.1 cannot be used (Address already in use); choose another with --port" in done.stderr
     )
+
+
+def test_a_bench_whose_kernels_are_not_compiled_yet_compiles_them_before_it_listens(folder, monkeypatch):
+    done = []
+    monkeypatch.setattr(serving, "compile_all", lambda: done.append("compiled"))
+    monkeypatch.setattr(serving, "_run", lambda *_told: done.append("listens"))
+    monkeypatch.setattr(serving, "is_compiled", lambda: "compiled" in done)
+    first, second = (run("serve", "--port", free_port(), "--home", "home", cwd=folder) for _ in range(2))
+    assert (first.returncode, second.returncode) == (0, 0)
+    assert "compiled for this machine" in first.stderr and second.stderr == ""
+    assert done == ["compiled", "listens", "listens"]

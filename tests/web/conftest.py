@@ -4,7 +4,7 @@ import time
 
 import pytest
 
-from tests.conftest import music, write_wav
+from tests.conftest import PATIENCE_S, music, write_wav
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.web.app import create_app
 
@@ -38,9 +38,9 @@ def put(client, song):
     return save
 
 
-def until(ask, done, seconds=60.0):
+def until(ask, done):
     """Ask until the answer will do."""
-    end = time.monotonic() + seconds
+    end = time.monotonic() + PATIENCE_S
     while time.monotonic() < end:
         answer = ask()
         if done(answer):

@@ -51,7 +51,7 @@ def leave(server, song, label, *gains_db):
 
 
 def left(server, song, wanted=None):
-    return until(lambda: server.ask(f"/api/songs/{song}")["left"], lambda found: bool(found) == bool(wanted), 10)
+    return until(lambda: server.ask(f"/api/songs/{song}")["left"], lambda found: bool(found) == bool(wanted))
 
 
 def test_what_was_heard_and_not_kept_is_offered_until_it_is_kept_or_given_up(server, tmp_path):

@@ -13,7 +13,7 @@ from tin_kettle.store.database import Library
 from tin_kettle.web.server import begin
 
 begin(Library(Path(sys.argv[1])))
-end = time.monotonic() + 240
+end = time.monotonic() + 600
 while not gc.get_freeze_count() and time.monotonic() < end:
     time.sleep(0.05)
 print(gc.get_freeze_count(), len(gc.get_objects()))

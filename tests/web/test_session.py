@@ -8,7 +8,7 @@ import time
 import numpy as np
 import pytest
 
-from tests.conftest import RATE_HZ, recipe_of, tone
+from tests.conftest import PATIENCE_S, RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.source import ArraySource
@@ -60,7 +60,7 @@ def session():
     thread.start()
     yield session, wire
     session.close()
-    thread.join(5)
+    thread.join(PATIENCE_S)
     assert not thread.is_alive()
 
 
@@ -68,8 +68,8 @@ def say(session, **message):
     session.hear(json.dumps(message))
 
 
-def until(condition, seconds=10):
-    end = time.monotonic() + seconds
+def until(condition):
+    end = time.monotonic() + PATIENCE_S
     while not condition():
         assert time.monotonic() < end
         time.sleep(0.005)
@@ -222,13 +222,13 @@ def test_opening_what_is_compared_does_not_hold_up_the_sound(session):
 
     def find(name, _now):
         opened.set()
-        assert may_open.wait(10)
+        assert may_open.wait(PATIENCE_S)
         return Piece(recipe_of({"kind": "trim", "params": {"gain_db": -6}}), session._audition.sources)
 
     session._find_piece = find
     say(session, type="credit", epoch=0, position=4800, heard=0)
     say(session, type="compare", other="reference:1", heard=0)
-    assert opened.wait(10)
+    assert opened.wait(PATIENCE_S)
     say(session, type="credit", epoch=0, position=48000, heard=4000)
     until(lambda: wire.blocks and wire.blocks[-1][1] > 40000)
     assert wire.blocks[-1][5]["other_name"] == "received"
@@ -241,7 +241,7 @@ def test_what_was_asked_for_last_is_compared_however_long_the_first_took_to_open
     may_open = threading.Event()
 
     def find(name, _now):
-        assert may_open.wait(10)
+        assert may_open.wait(PATIENCE_S)
         return Piece(recipe_of({"kind": "trim", "params": {"gain_db": -6}}), session._audition.sources)
 
     session._find_piece = find

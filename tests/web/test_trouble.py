@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from tests.conftest import RATE_HZ, noise, recipe_of, tone
+from tests.conftest import PATIENCE_S, RATE_HZ, noise, recipe_of, tone
 from tests.web.conftest import until
 from tests.web.test_session import Wire, gain, say
 from tests.web.test_session import until as soon
@@ -96,7 +96,7 @@ def test_a_job_whose_owner_fails_does_not_end_the_lane(library, tmp_path, wav):
     jobs = [Job(1, task, fail), Job(2, task, lambda _job: noted.set())]
     for job in jobs:
         lane.start(job)
-    assert noted.wait(60)
+    assert noted.wait(PATIENCE_S)
     soon(lambda: [job.state for job in jobs] == ["done", "done"])
     lane._process.kill()
     lane._process.wait()
@@ -172,7 +172,7 @@ def test_sound_that_cannot_be_read_is_told_once_and_plays_on_where_it_can():
     say(session, type="seek", song=4 * RATE_HZ)
     soon(lambda: wire.blocks and wire.blocks[-1][2] >= 4 * RATE_HZ)
     session.close()
-    thread.join(5)
+    thread.join(PATIENCE_S)
     assert not thread.is_alive()
 
 
@@ -185,7 +185,7 @@ def test_sound_that_fails_again_and_again_ends_with_a_reason():
     for number in range(6):
         time.sleep(0.2)
         say(session, type="choose", stage=f"{number}")
-    thread.join(5)
+    thread.join(PATIENCE_S)
     assert not thread.is_alive()
     assert wire.texts[-1]["fatal"] and "cannot be read at 1.000 s" in wire.texts[-1]["problem"]
 
@@ -202,7 +202,7 @@ def test_one_refused_message_harms_nothing_else():
     say(session, type="credit", epoch=0, position=4000, heard=0)
     soon(lambda: wire.blocks and wire.blocks[-1][3] == 3)
     session.close()
-    thread.join(5)
+    thread.join(PATIENCE_S)
     # whoever sends nothing but nonsense is let go
     with pytest.raises(Exception, match=r"."):
         for _ in range(60):

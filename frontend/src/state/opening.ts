@@ -5,6 +5,7 @@ import { LivePlayer } from "../live/player";
 import type { PlayerEvents } from "../live/player";
 import { MASTER } from "../tree/tree";
 import { carried } from "../ui/scale";
+import { giveWay } from "../ui/ticker";
 import { describe, moveParam, standing, stand } from "./edits";
 import {
   compare,
@@ -86,7 +87,10 @@ const UNHEARD = {
 const PLAYING: Omit<PlayerEvents, "heard"> = {
   connected: (connected) => set({ connected }),
   problem: (problem) => set({ problem }),
-  underruns: (underruns) => set({ underruns }),
+  underruns: (underruns) => {
+    set({ underruns });
+    giveWay();
+  },
   rendered: blockCame,
   began: stateBegan,
   described: (stages) => set({ described: { ...get().described, ...stages } }),

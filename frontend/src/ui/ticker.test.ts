@@ -3,11 +3,15 @@ import { beforeEach, expect, test, vi } from "vitest";
 const frames: ((now: number) => void)[] = [];
 let clock = 0;
 vi.stubGlobal("requestAnimationFrame", (frame: (now: number) => void) => frames.push(frame));
-vi.stubGlobal("setTimeout", (then: () => void) => then());
+const rests: number[] = [];
+vi.stubGlobal("setTimeout", (then: () => void, ms: number) => {
+  rests.push(ms);
+  then();
+});
 vi.stubGlobal("performance", { now: () => clock });
 const reported = vi.fn();
 vi.stubGlobal("reportError", reported);
-const { moveWhile, startMoving, wake } = await import("./ticker");
+const { giveWay, moveWhile, startMoving, wake } = await import("./ticker");
 
 function pass(ms: number): void {
   for (let gone = 0; gone < ms; gone += 33) {
@@ -40,6 +44,24 @@ test("it goes on as long as something plays", () => {
   moveWhile(() => true);
   pass(20000);
   expect(move.mock.calls.length).toBeGreaterThan(500);
+  moveWhile(() => false);
+  end();
+});
+
+test("after a gap in the sound pictures rest longer, for a while", () => {
+  const end = startMoving(vi.fn());
+  moveWhile(() => true);
+  const restNow = () => {
+    pass(100);
+    return rests.at(-1)!;
+  };
+  const usual = restNow();
+  giveWay();
+  expect(restNow()).toBeGreaterThan(2 * usual);
+  pass(10000);
+  expect(restNow()).toBeGreaterThan(2 * usual);
+  pass(11000);
+  expect(restNow()).toBe(usual);
   moveWhile(() => false);
   end();
 });

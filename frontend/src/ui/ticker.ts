@@ -1,4 +1,7 @@
-/** All that moves on the page goes together, about thirty times a second, and rests while nothing changes. */
+/**
+ * All that moves on the page goes together, about thirty times a second, and rests while nothing changes. Where the
+ * machine has too little time for both, pictures give way to the sound.
+ */
 import { useEffect, useRef } from "react";
 import { flushSync } from "react-dom";
 
@@ -6,6 +9,9 @@ import { flushSync } from "react-dom";
 type Move = (now: number, reading: boolean) => void;
 
 const REST_MS = 25;
+/** For so long, after a gap in the sound, pictures leave more of the machine to it. */
+const GIVE_WAY_MS = 20000;
+const GIVING_WAY_REST_MS = 75;
 /** Figures change every so many pictures. */
 const READ_EVERY = 4;
 /** Pictures settle for this long after the last change: a needle falls, a held peak goes. */
@@ -14,12 +20,18 @@ const LINGER_MS = 3000;
 const moving = new Set<Move>();
 let running = false;
 let awakeUntil = 0;
+let givingWayUntil = 0;
 let isBusy: () => boolean = () => false;
 
 /** Something changed: what moves may have to be drawn anew. */
 export function wake(): void {
   awakeUntil = performance.now() + LINGER_MS;
   run();
+}
+
+/** A gap was heard: pictures are drawn less often for a while. */
+export function giveWay(): void {
+  givingWayUntil = performance.now() + GIVE_WAY_MS;
 }
 
 /** Let everything move as long as this holds. */
@@ -52,8 +64,9 @@ function tick(now: number): void {
   // what React has to change comes into the same picture
   flushSync(() => moveAll(now));
   running = moving.size > 0 && (isBusy() || performance.now() < awakeUntil);
+  const restMs = performance.now() < givingWayUntil ? GIVING_WAY_REST_MS : REST_MS;
   // the page makes no picture in between
-  if (running) setTimeout(() => requestAnimationFrame(tick), REST_MS);
+  if (running) setTimeout(() => requestAnimationFrame(tick), restMs);
 }
 
 /** Begin to move; returns how to end it. */

@@ -12,6 +12,7 @@ import click
 import platformdirs
 
 from tin_kettle.core.batch.cluster import reach
+from tin_kettle.core.dsp.compile import compile_all, is_compiled
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.backup import restore as restore_copy
 from tin_kettle.store.database import Library
@@ -24,6 +25,7 @@ from tin_kettle.web.guard import Door
 def demo(port: int, home: Path | None) -> None:
     """Start with the demo release."""
     _check_port("127.0.0.1", port)
+    _compile_once()
     from tin_kettle.demo.library import fill_beside, fill_first  # noqa: PLC0415  no other command needs what it loads
 
     library = Library(home or platformdirs.user_data_path("tin-kettle") / "demo")
@@ -54,6 +56,7 @@ def serve(
     if scheduler is not None:
         reach(scheduler)
     certificate, private_key = _certificate(cert, key)
+    _compile_once()
     own = {host, socket.gethostname(), f"{socket.gethostname()}.local", *names}
     access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
     _run(
@@ -101,6 +104,12 @@ def _check_port(host: str, port: int) -> None:
             raise LibraryError(
                 f"port {port} on {host} cannot be used ({problem.strerror}); choose another with --port"
             ) from None
+
+
+def _compile_once() -> None:
+    if not is_compiled():
+        click.echo("the sound's kernels are compiled for this machine, once; it takes a minute or two", err=True)
+        compile_all()
 
 
 def _is_loopback(host: str) -> bool:

@@ -6,9 +6,11 @@ import sys
 from pathlib import Path
 
 import numpy as np
+import pytest
 
 import tin_kettle
-from tin_kettle.core.dsp.compile import cache_folder
+from tin_kettle.core.dsp import compile as compiling
+from tin_kettle.core.dsp.compile import cache_folder, compile_all, is_compiled
 from tin_kettle.core.dsp.decibels import apply_db
 
 
@@ -16,6 +18,22 @@ def test_kernels_are_kept_by_a_hash_of_all_sources():
     apply_db(np.ones((2, 4)), np.zeros((1, 4)), 6.0)
     assert cache_folder().name.startswith("kernels-")
     assert any(cache_folder().rglob("decibels.apply_db*"))
+
+
+def test_it_is_known_whether_every_kernel_was_compiled(tmp_path, monkeypatch):
+    def fails():
+        raise KeyboardInterrupt
+
+    done = []
+    monkeypatch.setattr(compiling, "cache_folder", lambda: tmp_path / "kernels-1")
+    (tmp_path / "kernels-1").mkdir()
+    monkeypatch.setattr(compiling, "_kernels", [lambda: done.append("first"), fails])
+    with pytest.raises(KeyboardInterrupt):
+        compile_all()
+    assert (done, is_compiled()) == (["first"], False)
+    compiling._kernels.pop()
+    compile_all()
+    assert is_compiled()
 
 
 def test_a_helper_that_changes_is_not_used_as_it_was(tmp_path):

@@ -1,7 +1,8 @@
 """How kernels are compiled: one eager signature each, cached on disk, without the interpreter lock.
 
 The compiler itself takes seconds to load, so that nothing of it is touched before a kernel is first called: a refused
-command answers at once, and a server listens while :func:`compile_all` warms up behind it.
+command answers at once, and a server listens while :func:`compile_all` loads them behind it. What no cache holds yet is
+compiled before it listens: that takes a minute, for most of which the compiler holds the interpreter.
 
 The fast-math options are named one by one: contraction and the sign of zero are free, NaN and infinity keep
 their meaning.
@@ -17,6 +18,7 @@ import shutil
 import threading
 import time
 from collections.abc import Callable
+from importlib.metadata import version
 from pathlib import Path
 from types import FunctionType
 from typing import Any, TypeVar, cast
@@ -26,6 +28,7 @@ from platformdirs import user_cache_dir
 Function = TypeVar("Function", bound=Callable[..., Any])
 FAST = {"contract", "nsz"}
 YIELD_S = 0.002
+COMPLETE = "complete"
 
 _lock = threading.RLock()
 _kernels: list[Callable[[], None]] = []
@@ -84,16 +87,22 @@ def compile_all() -> None:
         prepare()
         # whoever waits for a kernel of its own goes first
         time.sleep(YIELD_S)
+    (cache_folder() / COMPLETE).touch()
+
+
+def is_compiled() -> bool:
+    """Whether the cache holds every kernel."""
+    return (cache_folder() / COMPLETE).exists()
 
 
 @functools.cache
 def cache_folder() -> Path:
-    """Where compiled kernels are kept: one folder for each state of the core's sources.
+    """Where compiled kernels are kept: one folder for each state of the core's sources and each compiler.
 
     The compiler looks at the file of a kernel alone; a helper of another file that is folded into it would go stale.
     """
     core = Path(__file__).parent.parent
-    digest = hashlib.sha256()
+    digest = hashlib.sha256(version("numba").encode())
     for source in sorted(core.rglob("*.py")):
         digest.update(source.relative_to(core).as_posix().encode() + source.read_bytes())
     name = f"kernels-{digest.hexdigest()[:16]}"
