@@ -5,7 +5,7 @@ import pytest
 
 from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.survey.beats import find_grid
+from tin_kettle.core.survey.beats import _link, find_grid
 from tin_kettle.core.survey.rules.rides import rides_jump
 from tin_kettle.core.survey.survey import survey_song
 
@@ -63,3 +63,21 @@ def test_a_ride_that_jumps_is_found_with_its_place():
     # slow enough for a beat, and too fast for one
     assert not list(rides_jump(song, ridden((5, 0, "line"), (6.2, -12, "hold"))))
     assert list(rides_jump(song, ridden((5, 0, "line"), (5.9, -12, "hold"))))
+
+
+@pytest.mark.parametrize("slots", [3, 20, 400])
+def test_beats_are_linked_as_written_plainly(slots):
+    rng = np.random.default_rng(slots)
+    onsets, costs, nearest = rng.standard_normal(slots), -rng.random(30), 10
+    back = nearest + np.arange(costs.size)
+    score, came_from = onsets.copy(), np.full(slots, -1)
+    for t in range(slots):
+        before = [(score[t - far] + cost, t - far) for far, cost in zip(back, costs, strict=True) if far <= t]
+        most, best = max(before, default=(0.0, -1))
+        if most > 0.0:
+            score[t] += most
+            came_from[t] = best
+    linked, found = onsets.copy(), np.full(slots, -1)
+    _link(costs, nearest, linked, found)
+    np.testing.assert_allclose(linked, score)
+    np.testing.assert_array_equal(found, came_from)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
+from tin_kettle.core.dsp.compile import kernel
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.measure.loudness import SLOTS_PER_S
 from tin_kettle.core.survey.survey import Survey
@@ -144,19 +145,29 @@ def _beats(onsets: Row, period: float) -> Row:
     back = np.arange(round(period / 2), round(2 * period) + 1)
     costs = -TIGHT * np.log(back / period) ** 2
     score, came_from = onsets.copy(), np.full(onsets.size, -1)
-    for t in range(int(back[0]), onsets.size):
-        many = int(np.searchsorted(back, t, side="right"))
-        before = score[t - back[:many]] + costs[:many]
-        best = int(np.argmax(before))
-        if before[best] > 0.0:
-            score[t] += before[best]
-            came_from[t] = t - back[best]
+    _link(costs, int(back[0]), score, came_from)
     ending = score[-round(period) :]
     last = onsets.size - ending.size + int(np.argmax(ending))
     found = [last]
     while came_from[found[-1]] >= 0:
         found.append(int(came_from[found[-1]]))
     return np.array(found[::-1], dtype=np.float64)
+
+
+@kernel("void(float64[::1], int64, float64[::1], int64[::1])")
+def _link(costs: Row, nearest: int, score: Row, came_from: NDArray[np.int64]) -> None:
+    """Add to each slot's onset the best score of a beat before it, and note where that was.
+
+    ``costs`` are those of a beat ``nearest`` slots before, of one a slot earlier, and so on.
+    """
+    for t in range(nearest, score.size):
+        most, best = 0.0, -1
+        for i in range(min(costs.size, t - nearest + 1)):
+            before = score[t - nearest - i] + costs[i]
+            if before > most:
+                most, best = before, t - nearest - i
+        score[t] += most
+        came_from[t] = best
 
 
 def _straight(beats: Row) -> tuple[float, float]:
