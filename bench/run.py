@@ -34,8 +34,9 @@ the bands.
 HEAD = """# Performance
 
 Made by `make bench` on {day}; two cores. BASE is the time of one stereo biquad in C (gcc -O2), measured just before
-and after each figure. Times to the ear are measured in headless Chromium, on the samples that leave the player, while
-server, browser and tap share the two cores. Machines are noisy: look at the ratios.
+and after each figure. Times to the ear are measured in headless Chromium, in frames of the audio device from the hand
+on to the samples that leave the player, while server, browser and tap share the two cores. Machines are noisy: look at
+the ratios.
 """
 
 
