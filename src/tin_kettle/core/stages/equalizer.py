@@ -202,8 +202,7 @@ class LinearEqualizer(Processor):
         self.tail_s = taps / 2 / rate_hz
         domains = [(turned, bands) for turned, bands in _domains(params)]
         self._turned = [turned for turned, _ in domains] == [True]
-        made = symmetric_taps(_magnitudes(domains, taps, rate_hz)) if domains else None
-        self._response = None if made is None else partitioned(made, PARTS)
+        self._response = _partitions(_magnitudes(domains, taps, rate_hz)) if domains else None
         self._convolver = Convolver(PARTS, taps // PARTS)
         self.lines = {} if domains else {"line": Line(self.delay)}
 
@@ -228,6 +227,13 @@ class LinearEqualizer(Processor):
         # what is heard next is made of the new response, without waiting for a partition to end
         self._convolver.renew(self._response)
         return True
+
+
+def _partitions(magnitudes: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The response of magnitudes, as :class:`Convolver` takes it; for two rows that are alike it is made once."""
+    if len(magnitudes) == 2 and np.array_equal(*magnitudes):
+        return partitioned(symmetric_taps(magnitudes[:1]), PARTS).repeat(2, axis=1)
+    return partitioned(symmetric_taps(magnitudes), PARTS)
 
 
 def _magnitudes(domains: list[tuple[bool, list[Band]]], taps: int, rate_hz: float) -> NDArray[np.float64]:
