@@ -131,8 +131,10 @@ def test_the_last_of_many_edits_counts_and_is_sent_again_from_the_ear_on(session
     assert 20 * np.log10(np.abs(again[-1][4][2]).max()) == pytest.approx(-12, abs=0.01)
 
 
-def test_of_a_hand_that_moves_on_no_gap_is_heard(session, monkeypatch):
+@pytest.mark.parametrize("moves_on", [True, False])
+def test_of_a_hand_that_moves_on_no_gap_is_heard_and_one_edit_alone_waits_for_nothing(session, monkeypatch, moves_on):
     session, wire = session
+    monkeypatch.setattr(of_session, "MOVES_ON_S", 10.0 if moves_on else 0.0)
     monkeypatch.setattr(of_session, "LONGEST_REWIND_GAP_S", 10.0)
     monkeypatch.setattr(of_session, "STILL_S", 10.0)
     render = session._audition.render
@@ -148,9 +150,9 @@ def test_of_a_hand_that_moves_on_no_gap_is_heard(session, monkeypatch):
     for number in (1, 2):
         say(session, type="edit", recipe=gain(-number), revision=number, heard=1)
         until(lambda number=number: wire.blocks[-1][3] == number)
-    # what the first threw away is there again before the second throws it away once more
+    # whether what the first threw away is there again before the second throws it away once more
     heard_of_first = [block for block in wire.blocks if block[3] == 1]
-    assert heard_of_first[-1][1] + 1024 >= 0.8 * 10240
+    assert (heard_of_first[-1][1] + 1024 >= 0.8 * 10240) == moves_on
 
 
 def test_an_edit_that_had_to_wait_is_met_where_the_ear_is_by_then(session, monkeypatch):

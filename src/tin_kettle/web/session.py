@@ -64,9 +64,14 @@ MOST_AHEAD_S = 1.0
 """However much credit is asked for, no more than this is rendered ahead."""
 REWIND_GAP_S, STILL_GAP_S = 0.04, 0.1
 """Edits are heard no more often than this; where nothing plays it is enough that what is shown follows."""
+MOVES_ON_S = 0.05
+"""A hand whose edits follow each other so soon moves on."""
 CAUGHT_UP = 0.8
-"""Nor before so much of what the last one threw away is there again: a hand that moves on leaves gaps only where the
-machine has no time at all."""
+"""Its edits wait until so much of what the last one threw away is there again: gaps are left only where the machine has
+no time at all."""
+LEFT_AHEAD = 0.3
+"""One that comes alone waits for nothing while so much lies ahead of the ear: what it is to replace is played until it
+is replaced."""
 LONGEST_REWIND_GAP_S = 0.3
 """At the latest after so long: a chain that hardly keeps up is heard to move as well."""
 HAND_S = 0.15
@@ -107,6 +112,9 @@ class Session:
         self._found: dict[type[AnyMessage], Any] = {}
         self._credit = 0
         self._credit_epoch = audition.epoch
+        self._sent = 0
+        self._edited_at = 0.0
+        self._moves_on = False
         self._heard = 0
         self._went_on = 0.0
         self._closed = False
@@ -191,6 +199,8 @@ class Session:
                 self._mail[type(message)] = message
                 if recipe is not None:
                     self._found[Edit] = recipe
+                    self._moves_on = time.monotonic() - self._edited_at < MOVES_ON_S
+                    self._edited_at = time.monotonic()
             self._wake.notify()
         if recipe is not None:
             self._describe(recipe)
@@ -321,9 +331,9 @@ class Session:
         return since_s >= (REWIND_GAP_S if self._plays() else STILL_GAP_S) and self._caught_up()
 
     def _caught_up(self) -> bool:
-        """Whether nearly all that is asked for ahead of the ear is there."""
-        ahead, asked = self._audition.position - self._heard, self._credit - self._heard
-        return not self._may_render() or ahead >= CAUGHT_UP * asked
+        """Whether enough of what is asked for ahead of the ear is there."""
+        until, share = (self._audition.position, CAUGHT_UP) if self._moves_on else (self._sent, LEFT_AHEAD)
+        return not self._may_render() or until - self._heard >= share * (self._credit - self._heard)
 
     def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
         """What is to be done now, and the recipes and pieces that belong to it."""
@@ -425,6 +435,7 @@ class Session:
         if self._credit_epoch != audition.epoch:
             # what a player grants before it has heard of the new epoch is meant for the old one
             self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * audition.block_frames
+            self._sent = audition.position
 
     def _render(self) -> None:
         with self._load.measured(self._audition):
@@ -437,3 +448,4 @@ class Session:
         played.meters["match"] = self._match and self._match.document()
         played.meters["near"] = near and near.document()
         self.send(pack(played, self._load.of_time))
+        self._sent = max(self._sent, self._audition.position)
