@@ -12,7 +12,7 @@ PARTS = 16
 
 def through(x, taps, sizes):
     response = partitioned(taps, PARTS)
-    convolver = Convolver(PARTS, taps.shape[1] // PARTS)
+    convolver = Convolver(PARTS, 2 * (taps.shape[1] - 1) // PARTS)
     parts, at = [], 0
     while at < x.shape[1]:
         size = sizes[len(parts) % len(sizes)]
@@ -25,22 +25,34 @@ def through(x, taps, sizes):
 @pytest.mark.parametrize("length", [256, 1024])
 def test_it_equals_plain_convolution_a_partition_late(sizes, length):
     x = noise(-10, 0.1)
-    taps = np.random.default_rng(3).standard_normal((2, length))
+    taps = np.random.default_rng(3).standard_normal((2, length // 2 + 1))
     late = length // PARTS
-    wanted = np.stack([np.convolve(row, tap)[: x.shape[1] - late] for row, tap in zip(x, taps, strict=True)])
+    in_time = np.concatenate([taps[:, :0:-1], taps[:, :-1]], axis=1)
+    wanted = np.stack([np.convolve(row, tap)[: x.shape[1] - late] for row, tap in zip(x, in_time, strict=True)])
     found = through(x, taps, sizes)
     np.testing.assert_allclose(found[:, late:], wanted, atol=1e-10)
     assert not found[:, :late].any()
 
 
-def test_responses_are_symmetrical_about_their_middle():
+def test_one_response_is_for_both_sides():
+    x, taps = noise(-10, 0.1), np.random.default_rng(5).standard_normal((1, 129))
+    np.testing.assert_array_equal(through(x, taps, (1024,)), through(x, taps.repeat(2, axis=0), (1024,)))
+
+
+def test_a_response_is_its_magnitude_in_time():
     magnitude = np.abs(np.random.default_rng(4).standard_normal((2, 513)))
-    taps = symmetric_taps(magnitude)
-    assert taps.shape == (2, 1024)
-    np.testing.assert_allclose(taps[:, 513:], taps[:, 511:0:-1], atol=1e-15)
+    taps, whole = symmetric_taps(magnitude), np.fft.irfft(magnitude)
+    np.testing.assert_allclose(taps[:, :257], whole[:, :257], atol=1e-15)
+    assert not taps[:, 512].any()
     flat = symmetric_taps(np.ones((2, 513)))
-    np.testing.assert_allclose(flat[:, 512], 1.0)
-    assert np.abs(np.delete(flat, 512, axis=1)).max() < 1e-15
+    np.testing.assert_allclose(flat[:, 0], 1.0)
+    assert np.abs(flat[:, 1:]).max() < 1e-15
+
+
+def test_they_end_softly():
+    # half a tap on either side, 50 of 64 from the middle: 14 of the 32 that the window takes to fall
+    taps = symmetric_taps(np.cos(np.pi * np.arange(65) * 50 / 64)[np.newaxis])[0]
+    assert taps[50] == pytest.approx(0.5 * (0.5 - 0.5 * np.cos(np.pi * 14 / 32)))
 
 
 @pytest.mark.parametrize("rate_hz", [8000, 44100, 48000, 96000, 192000])

@@ -6,10 +6,12 @@ What is remembered is never written to, so that a copy of a convolver shares all
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import dct
 
 from tin_kettle.core.dsp.compile import kernel
 from tin_kettle.core.dsp.delay import Past
@@ -17,12 +19,26 @@ from tin_kettle.core.dsp.forking import twin_of
 
 
 def partitioned(taps: NDArray[np.float64], parts: int) -> NDArray[np.float64]:
-    """Spectra of the partitions of responses: (rows, taps) → (``parts``, rows, 2, taps / ``parts`` + 1).
+    """Spectra of the partitions of symmetric responses.
 
-    Real and imaginary parts apart, so that products of them vectorise.
+    Args:
+        taps: of :func:`symmetric_taps`, (rows, ``parts`` / 2 partitions and a tap).
+
+    Returns:
+        (``parts``, rows, 2, frames of a partition + 1); real and imaginary parts apart, so that products of them
+        vectorise.
     """
-    cut = taps.reshape(len(taps), parts, -1).transpose(1, 0, 2)
-    return _apart(np.fft.rfft(cut, 2 * cut.shape[2]))
+    half, part = parts // 2, 2 * (taps.shape[1] - 1) // parts
+    later = taps[:, :-1].reshape(len(taps), half, part).transpose(1, 0, 2)
+    spectra = np.fft.rfft(later, 2 * part)
+    apart = np.empty((parts, len(taps), 2, part + 1))
+    apart[half:, :, 0], apart[half:, :, 1] = spectra.real, spectra.imag
+    # what comes before the middle runs backwards, and each partition of it from the next one's first tap
+    first, last = taps[:, :-1:part].T, taps[:, part::part].T
+    backwards = np.where(np.arange(part + 1) % 2, -1.0, 1.0)
+    apart[half - 1 :: -1, :, 0] = backwards * (spectra.real - first[..., np.newaxis]) + last[..., np.newaxis]
+    apart[half - 1 :: -1, :, 1] = -backwards * spectra.imag
+    return apart
 
 
 def _apart(spectrum: NDArray[np.complex128]) -> NDArray[np.float64]:
@@ -31,15 +47,17 @@ def _apart(spectrum: NDArray[np.complex128]) -> NDArray[np.float64]:
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
 def _multiply_up(spectrum: NDArray[np.float64], response: NDArray[np.float64], out: NDArray[np.float64]) -> None:
-    """Add input spectrum times response, (2, 2, bins); of two rows each its own, of four each also the other's."""
+    """Add input spectrum times response, (2, 2, bins): one row for both, one for each, or four, each also the other's."""
+    rows = response.shape[0]
     for row in range(2):
         a = out[row, 0]
         b = out[row, 1]
-        for source in range(response.shape[0] // 2):
+        for source in range(max(rows // 2, 1)):
             x = spectrum[(row + source) % 2, 0]
             y = spectrum[(row + source) % 2, 1]
-            u = response[2 * source + row, 0]
-            v = response[2 * source + row, 1]
+            own = min(2 * source + row, rows - 1)
+            u = response[own, 0]
+            v = response[own, 1]
             for i in range(x.shape[0]):
                 a[i] += x[i] * u[i] - y[i] * v[i]
                 b[i] += x[i] * v[i] + y[i] * u[i]
@@ -66,8 +84,8 @@ class Convolver:
         """The next (2, frames).
 
         Args:
-            response: of :func:`partitioned`; its rows are left → left and right → right, then, where left and right
-                mix, right → left and left → right.
+            response: of :func:`partitioned`; its rows are left → left and right → right (or one that is both), then,
+                where left and right mix, right → left and left → right.
         """
         out = np.empty(block.shape)
         done = 0
@@ -99,20 +117,19 @@ class Convolver:
 
 
 def symmetric_taps(magnitude: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Symmetric responses of 2·(bins − 1) taps, their first one nought, from magnitudes from DC to half the rate.
+    """Symmetric responses from magnitudes from DC to half the rate.
 
     Args:
         magnitude: (rows, bins); may be negative.
 
     Returns:
-        (rows, taps), centred on tap ``taps // 2``, under a window that is flat over the inner half and lets the
-        response end softly (Tukey).
+        (rows, bins): the middle and what comes after it, under a window that is flat over its first half and lets the
+        response end softly, in nought (Tukey).
     """
-    taps = 2 * (magnitude.shape[1] - 1)
-    centred = np.fft.fftshift(np.fft.irfft(magnitude), axes=1)
-    edge = taps // 4
-    window = np.ones(taps)
-    rise = 0.5 - 0.5 * np.cos(np.pi * np.arange(edge) / edge)
-    window[:edge] = rise
-    window[-edge + 1 :] = rise[:0:-1]
-    return np.asarray(centred * window)
+    return np.asarray(dct(magnitude, 1) * _window(magnitude.shape[1]))
+
+
+@lru_cache(maxsize=8)
+def _window(bins: int) -> NDArray[np.float64]:
+    falling = 0.5 - 0.5 * np.cos(np.pi * np.minimum(np.linspace(2.0, 0.0, bins), 1.0))
+    return falling / (2 * (bins - 1))  # the transform's own scale

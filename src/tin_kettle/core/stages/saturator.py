@@ -12,7 +12,7 @@ from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.passes import high_pass
 from tin_kettle.core.dsp.shapes import high_shelf
 from tin_kettle.core.dsp.shaping import ASYMMETRIC, FIRM, HARD, SOFT, Curve
-from tin_kettle.core.dsp.svf import svf_cascade, svf_magnitude
+from tin_kettle.core.dsp.svf import squared_tangent, svf_cascade, svf_magnitude
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import PICTURE_HZ
 from tin_kettle.core.stages.hit_scope import scope_curves, scope_push, scope_silence
@@ -176,7 +176,7 @@ def _picture(params: SaturatorParams, rate_hz: float) -> Picture:
     out = np.maximum(np.abs(curve(into)), np.abs(curve(-into))) if params.amount else into
     at_hz = PICTURE_HZ[rate_hz * 0.49 > PICTURE_HZ]
     shelf = high_shelf(params.emphasis_hz, params.emphasis_q, params.emphasis_db * params.amount, rate_hz)
-    emphasis = 20.0 * np.log10(svf_magnitude(shelf, at_hz, rate_hz)) if params.emphasis_on else np.zeros(at_hz.size)
+    emphasis = svf_magnitude(shelf, squared_tangent(at_hz, rate_hz)) if params.emphasis_on else np.ones(at_hz.size)
     return {
         "in_db": CURVE_IN_DB.tolist(),
         "out_db": (20.0 * np.log10(out) + trim_db).round(3).tolist(),
@@ -184,7 +184,7 @@ def _picture(params: SaturatorParams, rate_hz: float) -> Picture:
         "trim_db": trim_db,
         "classes_db": HISTOGRAM_DB.tolist(),
         "hz": at_hz.round(3).tolist(),
-        "emphasis_db": emphasis.round(3).tolist(),
+        "emphasis_db": (20.0 * np.log10(emphasis)).round(3).tolist(),
         "tone_db": TEST_TONE_DB,
         "harmonics_db": harmonics_db(curve, 10.0 ** ((TEST_TONE_DB + drive_db) / 20.0)).round(1).tolist()
         if params.amount
