@@ -34,6 +34,14 @@ def test_it_equals_plain_convolution_a_partition_late(sizes, length):
     assert not found[:, :late].any()
 
 
+def test_a_shorter_response_lies_in_the_middle():
+    x, taps = noise(-10, 0.1), np.random.default_rng(6).standard_normal((2, 513))
+    taps[:, 128:] = 0.0
+    short, whole = partitioned(taps[:, :129], 4), partitioned(taps, PARTS)
+    one, other = Convolver(PARTS, 64), Convolver(PARTS, 64)
+    np.testing.assert_allclose(one.process(x, short), other.process(x, whole), atol=1e-12)
+
+
 def test_one_response_is_for_both_sides():
     x, taps = noise(-10, 0.1), np.random.default_rng(5).standard_normal((1, 129))
     np.testing.assert_array_equal(through(x, taps, (1024,)), through(x, taps.repeat(2, axis=0), (1024,)))

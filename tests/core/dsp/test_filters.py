@@ -6,8 +6,8 @@ import pytest
 from tests import naive
 from tests.conftest import noise
 from tin_kettle.core.dsp.passes import biquad_to_svf, butterworth_qs, high_pass, low_pass
-from tin_kettle.core.dsp.shapes import bell, high_shelf, low_shelf
-from tin_kettle.core.dsp.svf import svf_cascade, svf_response
+from tin_kettle.core.dsp.shapes import bell, high_shelf, low_shelf, notch
+from tin_kettle.core.dsp.svf import ring_s, spread_s, squared_tangent, svf_cascade, svf_magnitude, svf_response
 
 SLOPES = (6, 12, 18, 24, 36, 48, 72, 96)
 
@@ -123,3 +123,31 @@ def test_any_biquad_can_be_written_as_a_section():
     wanted = (b0 + b1 * z + b2 * z**2) / (1 + a1 * z + a2 * z**2)
     made = svf_response(np.array([biquad_to_svf(b0, b1, b2, a1, a2)]), hz, 48000)
     np.testing.assert_allclose(made, wanted, atol=1e-12)
+
+
+@pytest.mark.parametrize("rate_hz", [44100, 192000])
+def test_a_magnitude_is_that_of_the_response(rate_hz):
+    sections = np.concatenate([bell(100, 3, 6, rate_hz), high_pass(30, 24, 0, rate_hz), notch(9000, 2, rate_hz)])
+    hz = np.geomspace(5, 22000, 300)
+    found = svf_magnitude(sections, squared_tangent(hz, rate_hz))
+    np.testing.assert_allclose(found, np.abs(svf_response(sections, hz, rate_hz)), rtol=1e-9)
+
+
+@pytest.mark.parametrize(("hz", "q"), [(50, 8), (1000, 0.2), (15000, 10)])
+def test_a_cascade_rings_by_its_slowest_pole(hz, q):
+    sections = bell(hz, q, -12, 48000)
+    impulse = np.zeros((2, 96000))
+    impulse[:, 0] = 1.0
+    svf_cascade(impulse, sections, np.zeros((len(sections), 2, 2)))
+    # the highest of what is left from one time constant to another
+    frames = ring_s(sections, 48000) * 48000
+    steps = [np.abs(impulse[0, round(i * frames) : round((i + 1) * frames) + 2]).max() for i in (5, 8)]
+    assert np.log(steps[0] / steps[1]) == pytest.approx(3.0, abs=0.25)
+    # its zeros are the poles of the same lift
+    either = max(ring_s(bell(hz, q, gain_db, 48000), 48000) for gain_db in (-12, 12))
+    assert spread_s(sections, 48000) == pytest.approx(either, rel=1e-6)
+
+
+def test_a_zero_on_the_circle_never_ends():
+    for sections in (notch(1000, 2, 48000), high_pass(30, 12, 0, 48000)):
+        assert np.isfinite(ring_s(sections, 48000)) and spread_s(sections, 48000) == np.inf

@@ -1,5 +1,7 @@
 """The equalizer follows the analogue formulas, cancels, keeps components apart and does not click."""
 
+import math
+
 import numpy as np
 import pytest
 
@@ -11,6 +13,7 @@ from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.describe import describe_stage, stage_response
+from tin_kettle.core.stages import equalizer as equalizers
 from tin_kettle.core.stages.equalizer import KIND, Band, EqualizerParams, notes, response
 
 HZ = np.geomspace(8.0, 20000.0, 700)
@@ -118,6 +121,34 @@ def test_linear_phase_is_symmetric_aligned_and_has_the_same_magnitude():
     miss = np.abs(db(np.fft.rfft(out[0]))[1:-1] - wanted)
     assert miss[hz[1:-1] > 20].max() < 0.15
     assert miss[hz[1:-1] > 30].max() < 0.05
+
+
+@pytest.mark.parametrize(
+    ("bands", "partitions"),
+    [
+        ([{"hz": 6000, "gain_db": 9, "q": 2}, {"shape": "tilt", "hz": 3000, "gain_db": -4}], 2),
+        ([{"hz": 300, "gain_db": -12, "q": 3, "channels": "mid"}, {"hz": 4000, "gain_db": 2}], 8),
+        ([{"shape": "low_shelf", "hz": 100, "gain_db": 3}], 4),
+        ([{"hz": 40, "gain_db": 6, "q": 2}], 16),
+        ([{"hz": 6000, "gain_db": 9}, {"shape": "notch", "hz": 9000, "q": 1}], 16),
+        ([{"shape": "high_pass", "hz": 30, "slope": 24}], 16),
+        (
+            [
+                {"hz": 2000, "gain_db": 4, "channels": channels, "q": q}
+                for channels, q in (("left", 1), ("right", 1), ("mid", 2), ("side", 2))
+            ],
+            2,
+        ),
+    ],
+)
+def test_a_linear_phase_response_is_as_long_as_there_is_something_of_it(bands, partitions, monkeypatch):
+    stage, x = equalizer(*bands, phase="linear"), noise(-10, 1.0)
+    params = EqualizerParams.model_validate(stage["params"])
+    assert len(equalizers.build(params, RATE_HZ)._response) == partitions
+    short = run(stage, x)
+    monkeypatch.setattr(equalizers, "spread_s", lambda *_: math.inf)
+    assert len(equalizers.build(params, RATE_HZ)._response) == equalizers.PARTS
+    np.testing.assert_allclose(short, run(stage, x), atol=1e-10)
 
 
 @pytest.mark.parametrize("block", [1, 777, 8192])

@@ -84,8 +84,9 @@ class Convolver:
         """The next (2, frames).
 
         Args:
-            response: of :func:`partitioned`; its rows are left → left and right → right (or one that is both), then,
-                where left and right mix, right → left and left → right.
+            response: of :func:`partitioned`, as many partitions or less, which then lie in the middle; its rows are
+                left → left and right → right (or one that is both), then, where left and right mix, right → left and
+                left → right.
         """
         out = np.empty(block.shape)
         done = 0
@@ -110,7 +111,8 @@ class Convolver:
     def renew(self, response: NDArray[np.float64]) -> None:
         """Go over to another response at once, not with the next partition."""
         total = np.zeros((2, 2, self.part + 1))
-        for spectrum, part in zip(self._spectra, response, strict=True):
+        before = (len(self._spectra) - len(response)) // 2
+        for spectrum, part in zip(self._spectra[before:], response, strict=False):
             if spectrum is not None:
                 _multiply_up(spectrum, part, total)
         self._ready = np.fft.irfft(total[:, 0] + 1j * total[:, 1])[:, self.part :]

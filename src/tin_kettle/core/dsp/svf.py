@@ -8,6 +8,7 @@ Any digital second-order section can be written so.
 
 from __future__ import annotations
 
+import cmath
 import math
 
 import numpy as np
@@ -128,12 +129,31 @@ FADED, FORGOTTEN = 11.1, 6.0
 
 
 def ring_s(sections: Sections, rate_hz: float) -> float:
-    """Time constant in seconds of the slowest root of a cascade: it falls to 37 % in this time."""
-    slowest = 0.0
-    for g, k, *_ in sections:
-        # s² + k·s + 1 has a root at −k/2, or two real ones of which the nearer to nought counts
-        damping = k / 2.0 if k < 2.0 else k / 2.0 - math.sqrt(k * k / 4.0 - 1.0)
-        slowest = max(slowest, 1.0 / (2.0 * rate_hz * g * max(damping, 1e-9)))
+    """Time constant in seconds of the slowest pole of a cascade: it falls to 37 % in this time."""
+    return max((_falls_frames(1.0, k, 1.0, g) for g, k, *_ in sections), default=0.0) / rate_hz
+
+
+def spread_s(sections: Sections, rate_hz: float) -> float:
+    """Time constant in seconds of the response that has a cascade's magnitudes and no phase.
+
+    Magnitudes know no inside and outside, and a root is taken of them: zeros count as poles do. Infinite where one lies
+    on the unit circle, such as that of a notch.
+    """
+    zeros = max((_falls_frames(c0, c1, c2, g) for g, _, c0, c1, c2 in sections), default=0.0)
+    return max(ring_s(sections, rate_hz), zeros / rate_hz)
+
+
+def _falls_frames(a: float, b: float, c: float, g: float) -> float:
+    """Frames until the slower root of a·s² + b·s + c, with s = (z − 1)/(g·(z + 1)), has fallen to 37 %."""
+    if a == 0.0:
+        return math.inf  # it lies at z = −1
+    turn, slowest = cmath.sqrt(b * b - 4.0 * a * c), 0.0
+    for s in ((-b + turn) / (2.0 * a), (-b - turn) / (2.0 * a)):
+        above, below = abs(1.0 + g * s), abs(1.0 - g * s)  # |z| is one over the other
+        if above == below:
+            return math.inf
+        if above > 0.0 and below > 0.0:
+            slowest = max(slowest, 1.0 / abs(math.log(above / below)))
     return slowest
 
 

@@ -21,6 +21,7 @@ from tin_kettle.core.dsp.svf import (
     IDENTITY,
     Sections,
     ring_s,
+    spread_s,
     squared_tangent,
     svf_magnitude,
     svf_response,
@@ -38,6 +39,8 @@ RESPONSE_S, PARTS = 1.3, 16
 half of it and a partition, 0.77 s at 48 kHz."""
 LONGEST_RING_S = 0.13
 """Time constant up to which a response of this length reaches a curve within 0.1 dB."""
+GONE = 25.0
+"""Time constants after which there is no more of a response: 217 dB."""
 FINER = 7
 """So much is put behind a response to find what it reaches between the points of its spectrum."""
 LARGE_DB, MANY_BOOSTS = 3.0, 4
@@ -204,11 +207,9 @@ class LinearEqualizer(Processor):
         self.warm_frames = taps + 2 * (taps // PARTS)
         self.memory_s = self.warm_frames / rate_hz
         self.tail_s = taps / 2 / rate_hz
-        domains = [(turned, bands) for turned, bands in _domains(params)]
+        domains = [(turned, _rows(bands, rate_hz)[0]) for turned, bands in _domains(params)]
         self._turned = [turned for turned, _ in domains] == [True]
-        self._response = (
-            partitioned(symmetric_taps(_magnitudes(domains, taps, rate_hz)), PARTS) if domains else None
-        )
+        self._response = _partitions([rows for _, rows in domains], rate_hz) if domains else None
         self._convolver = Convolver(PARTS, taps // PARTS)
         self.lines = {} if domains else {"line": Line(self.delay)}
 
@@ -243,10 +244,21 @@ def _grid(taps: int, rate_hz: float) -> NDArray[np.float64]:
     return squared_tangent(at_hz, rate_hz)
 
 
-def _magnitudes(domains: list[tuple[bool, list[Band]]], taps: int, rate_hz: float) -> NDArray[np.float64]:
+def _partitions(listed: list[NDArray[np.float64]], rate_hz: float) -> NDArray[np.float64]:
+    """The response of each domain's rows, for :class:`Convolver`: no longer than there is something of it."""
+    taps = response_taps(rate_hz)
+    part = taps // PARTS
+    spread = max(spread_s(rows.reshape(-1, 5), rate_hz) for rows in listed)
+    # flat over the inner half, it must have gone within a quarter
+    while taps > 2 * part and GONE * spread * rate_hz <= taps // 8:
+        taps //= 2
+    return partitioned(symmetric_taps(_magnitudes(listed, taps, rate_hz)), taps // part)
+
+
+def _magnitudes(listed: list[NDArray[np.float64]], taps: int, rate_hz: float) -> NDArray[np.float64]:
     """(1, 2 or 4, bins) for :class:`Convolver`: one where both sides are alike, or of mid and side or left and right
     alone, or of all that mixes them."""
-    grid, listed = _grid(taps, rate_hz), [_rows(bands, rate_hz)[0] for _, bands in domains]
+    grid = _grid(taps, rate_hz)
     if len(listed) == 1 and np.array_equal(listed[0][:, 0], listed[0][:, 1]):
         return svf_magnitude(listed[0][:, 0], grid)[np.newaxis]
     made = [np.stack([svf_magnitude(rows[:, row], grid) for row in range(2)]) for rows in listed]
@@ -285,7 +297,7 @@ def _reached(sections: Sections, at_hz: NDArray[np.float64], rate_hz: float) -> 
         return svf_magnitude(sections, squared_tangent(at_hz, rate_hz))
     taps = response_taps(rate_hz)
     made = symmetric_taps(svf_magnitude(sections, _grid(taps, rate_hz))[np.newaxis])[0]
-    found = dct(np.concatenate([made, np.zeros(FINER * made.size)]), 1)
+    found: NDArray[np.float64] = dct(np.concatenate([made, np.zeros(FINER * made.size)]), 1)
     return np.abs(np.interp(at_hz, np.linspace(0.0, rate_hz / 2, found.size), found))
 
 
