@@ -37,11 +37,13 @@ export interface PlayerReport {
   starved: boolean;
 }
 
+type Quad = [Float32Array, Float32Array, Float32Array, Float32Array];
+
 const FADE_S = 0.005;
 const SWITCH_S = 0.01;
 const PREBUFFER_S = 0.04;
 const SEAM_S = 0.005;
-const REPORT_FRAMES = Math.round(sampleRate / 94);
+const REPORT_FRAMES = Math.round(sampleRate / 47);
 
 class Player extends AudioWorkletProcessor {
   private ring = new Ring(4, SEAM_S * sampleRate);
@@ -165,26 +167,37 @@ class Player extends AudioWorkletProcessor {
     const { other: compared } = this.settings;
     if (compared === null || compared === this.ring.nameAt(this.position)) this.active = this.settings;
     const goal = wanted && !this.starved && !turning ? 1 : 0;
+    const { active, settings, ring } = this;
+    const [nowLeft, nowRight, otherLeft, otherRight] = ring.planes as Quad;
+    const mixGoal = active.other === null ? 0 : 1;
+    let { envelope, mix, nowGain, otherGain, monitorGain, position } = this;
     for (let i = 0; i < left.length; i++) {
-      this.envelope += Math.max(-fade, Math.min(fade, goal - this.envelope));
-      this.mix += Math.max(-glide, Math.min(glide, (this.active.other === null ? 0 : 1) - this.mix));
-      this.nowGain += (this.active.nowGain - this.nowGain) * glide * 3;
-      this.otherGain += (this.active.otherGain - this.otherGain) * glide * 3;
-      this.monitorGain += (this.settings.monitorGain - this.monitorGain) * glide * 3;
-      if (this.envelope <= 0 || this.position >= this.ring.written) {
-        if (this.position >= this.ring.written) this.envelope = 0;
+      envelope += Math.max(-fade, Math.min(fade, goal - envelope));
+      mix += Math.max(-glide, Math.min(glide, mixGoal - mix));
+      nowGain += (active.nowGain - nowGain) * glide * 3;
+      otherGain += (active.otherGain - otherGain) * glide * 3;
+      monitorGain += (settings.monitorGain - monitorGain) * glide * 3;
+      if (envelope <= 0 || position >= ring.written) {
+        if (position >= ring.written) envelope = 0;
         left[i] = right[i] = 0;
         continue;
       }
       // half a cosine from one stream to the other: no corner, and equal signals stay equal
-      const share = 0.5 - 0.5 * Math.cos(Math.PI * this.mix);
-      const now = (1 - share) * this.nowGain;
-      const other = share * this.otherGain;
-      const level = this.monitorGain * this.envelope;
-      left[i] = level * (now * this.ring.read(0, this.position) + other * this.ring.read(2, this.position));
-      right[i] = level * (now * this.ring.read(1, this.position) + other * this.ring.read(3, this.position));
-      this.position += 1;
+      const share = mix === mixGoal ? mix : 0.5 - 0.5 * Math.cos(Math.PI * mix);
+      const now = (1 - share) * nowGain;
+      const other = share * otherGain;
+      const level = monitorGain * envelope;
+      const slot = ring.slot(position);
+      left[i] = level * (now * nowLeft[slot]! + other * otherLeft[slot]!);
+      right[i] = level * (now * nowRight[slot]! + other * otherRight[slot]!);
+      position += 1;
     }
+    this.envelope = envelope;
+    this.mix = mix;
+    this.nowGain = nowGain;
+    this.otherGain = otherGain;
+    this.monitorGain = monitorGain;
+    this.position = position;
     if (turning) this.turn();
     this.sinceReport += left.length;
     if (this.sinceReport >= REPORT_FRAMES) this.report();

@@ -55,18 +55,23 @@ export class Ring {
     for (let plane = 0; plane < this.planes.length; plane++) {
       const ring = this.planes[plane]!;
       const offset = plane * frames - position;
-      for (let at = start; at < end; at++) {
-        const slot = at & (RING_FRAMES - 1);
-        const sample = samples[offset + at]!;
-        const done = at - start;
-        ring[slot] = done < seam ? ring[slot]! + ((done + 1) / seam) * (sample - ring[slot]!) : sample;
+      for (let done = 0; done < seam; done++) {
+        const slot = this.slot(start + done);
+        ring[slot]! += ((done + 1) / seam) * (samples[offset + start + done]! - ring[slot]!);
+      }
+      for (let at = start + seam; at < end;) {
+        const slot = this.slot(at);
+        const run = Math.min(end - at, RING_FRAMES - slot);
+        ring.set(samples.subarray(offset + at, offset + at + run), slot);
+        at += run;
       }
     }
     this.end = end;
     this.written = Math.max(this.written, end, start);
   }
 
-  read(plane: number, position: number): number {
-    return this.planes[plane]![position & (RING_FRAMES - 1)]!;
+  /** Where in the planes a position is. */
+  slot(position: number): number {
+    return position & (RING_FRAMES - 1);
   }
 }
