@@ -18,8 +18,10 @@ LEVEL_DB = -20.0
 TONE = tone(1000, LEVEL_DB, 12)
 
 
-def linear(name, gain_db=None, channels="stereo", on=True):
+def linear(name, gain_db=None, channels="stereo", on=True, *, low=False):
+    """With a narrow band far below the tone its response is sixteen partitions long, else two."""
     bands = [] if gain_db is None else [{"id": "a", "hz": 1000, "gain_db": gain_db, "q": 0.5, "channels": channels}]
+    bands += [{"id": "low", "hz": 40, "gain_db": 6, "q": 4}] if low else []
     return {"id": name, "kind": "equalizer", "on": on, "params": {"phase": "linear", "bands": bands}}
 
 
@@ -98,6 +100,8 @@ EDITS = {
     "a look-ahead switched on": ([ahead("c", makeup_db=-3, on=False)], [ahead("c", makeup_db=-3)]),
     "from stereo to the middle": ([ahead("c", makeup_db=3)], [ahead("c", makeup_db=3, channels="mid")]),
     "a limiter switched on": ([limiter("l", on=False), trim("t", -6)], [limiter("l"), trim("t", -6)]),
+    "a response that becomes longer": ([linear("e", -4.0)], [linear("e", 2.0, low=True)]),
+    "a response that becomes shorter": ([linear("e", -4.0, low=True)], [linear("e", 2.0)]),
     "another phase": ([minimum("e", 4.0)], [linear("e", 4.0)]),
     "another order": ([ahead("c"), trim("t", 3), linear("e", 3.0)], [linear("e", 3.0), trim("t", 3), ahead("c")]),
     "in one branch of two": (
@@ -125,7 +129,13 @@ def test_an_edit_is_heard_at_once_and_without_a_hole(name):
 
 POOL = [
     lambda rng, n: trim(n, float(rng.uniform(-6, 3))),
-    lambda rng, n: linear(n, float(rng.uniform(-6, 3)), ("stereo", "mid", "left")[rng.integers(3)], rng.random() < 0.7),
+    lambda rng, n: linear(
+        n,
+        float(rng.uniform(-6, 3)),
+        ("stereo", "mid", "left")[rng.integers(3)],
+        bool(rng.random() < 0.7),
+        low=bool(rng.random() < 0.5),
+    ),
     lambda rng, n: linear(n),
     lambda rng, n: ahead(
         n, float(rng.choice([0.0, 5.0, 20.0])), float(rng.uniform(-3, 3)), on=bool(rng.random() < 0.7)

@@ -47,7 +47,7 @@ def _apart(spectrum: NDArray[np.complex128]) -> NDArray[np.float64]:
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
 def _multiply_up(spectrum: NDArray[np.float64], response: NDArray[np.float64], out: NDArray[np.float64]) -> None:
-    """Add input spectrum times response, (2, 2, bins): one row for both, one for each, or four, each also the other's."""
+    """Add input spectrum times response, (2, 2, bins): a row for both, one for each, or four, each also the other's."""
     rows = response.shape[0]
     for row in range(2):
         a = out[row, 0]
