@@ -1,10 +1,14 @@
 """Sections and passes against their plain twins and the analogue curves."""
 
+import time
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
 from tests import naive
 from tests.conftest import noise
+from tin_kettle.core.dsp import shapes
 from tin_kettle.core.dsp.passes import biquad_to_svf, butterworth_qs, high_pass, low_pass
 from tin_kettle.core.dsp.shapes import bell, high_shelf, low_shelf, notch
 from tin_kettle.core.dsp.svf import ring_s, spread_s, squared_tangent, svf_cascade, svf_magnitude, svf_response
@@ -151,3 +155,18 @@ def test_a_cascade_rings_by_its_slowest_pole(hz, q):
 def test_a_zero_on_the_circle_never_ends():
     for sections in (notch(1000, 2, 48000), high_pass(30, 12, 0, 48000)):
         assert np.isfinite(ring_s(sections, 48000)) and spread_s(sections, 48000) == np.inf
+
+
+def test_two_that_want_a_section_at_once_find_it_made_once(monkeypatch):
+    made, real = [], shapes._bilinear
+
+    def slow(*given):
+        made.append(given)
+        time.sleep(0.05)
+        return real(*given)
+
+    monkeypatch.setattr(shapes, "_bilinear", slow)
+    with ThreadPoolExecutor(2) as both:
+        one, other = both.map(lambda _: bell(1234.5, 0.777, 3.21, 48000), range(2))
+    assert len(made) == 1
+    np.testing.assert_array_equal(one, other)

@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.svf import Sections
+from tin_kettle.core.dsp.svf import Sections, squared_tangent, svf_magnitude
 
 MOST_STEPS = 60
 _DB = 10.0 / math.log(10.0)
@@ -19,8 +19,9 @@ _DB = 10.0 / math.log(10.0)
 
 
 def cascade_db(sections: Sections, w: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Level of a cascade at angular frequencies in radians a sample; (points,) dB, no lower than −120 a section."""
-    return _levels(sections, np.tan(w / 2.0) ** 2)[0]
+    """Level of a cascade at angular frequencies in radians a sample; (points,) dB, no lower than −120."""
+    magnitude = svf_magnitude(sections, squared_tangent(w, 2.0 * math.pi))
+    return np.asarray(20.0 * np.log10(np.maximum(magnitude, 1e-6)))
 
 
 def _levels(sections: Sections, t2: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -63,7 +64,7 @@ def fitted(
     free = start > 0.0
     if keep_dc:
         free[:, 4] = False
-    row, t2, damping = start.copy(), np.tan(w / 2.0) ** 2, 1e-3
+    row, t2, damping = start.copy(), squared_tangent(w, 2.0 * math.pi), 1e-3
     levels, slopes = _levels(row, t2)
     missed = weight * (levels - wanted_db)
     cost = float(missed @ missed)

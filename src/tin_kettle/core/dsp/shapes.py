@@ -9,6 +9,7 @@ reciprocals of boosts, so that +g and −g cancel.
 from __future__ import annotations
 
 import math
+import threading
 from collections.abc import Callable
 from functools import lru_cache
 
@@ -26,6 +27,8 @@ _NEAR_DB, _FAR_DB = 0.12, 0.25
 SPARE = (1.6, 1.6, 1.0, 1.6, 1.0)
 """A section that does nothing yet, from where a fit may take it."""
 _CLEAR_Q_OCTAVES = 0.02
+_making = threading.Lock()
+"""The picture of an edit and its sound want the same sections at the same time: the second finds them made."""
 
 
 def bell(hz: float, q: float, gain_db: float, rate_hz: float) -> Sections:
@@ -81,7 +84,8 @@ def reciprocal(rows: Sections) -> Sections:
 
 
 def _section(top: Quadratic, bottom: Quadratic, hz: float, rate_hz: float) -> Sections:
-    return _made(top, bottom, hz, rate_hz).copy()
+    with _making:
+        return _made(top, bottom, hz, rate_hz).copy()
 
 
 @lru_cache(maxsize=2048)
@@ -110,11 +114,15 @@ def _made(top: Quadratic, bottom: Quadratic, hz: float, rate_hz: float) -> Secti
 _SECONDS = (0.45, 0.40, 0.34)
 
 
+_WIDE, _NEAR = np.linspace(0.0, 1.0, 72), np.geomspace(0.7, 1.4, 25)
+
+
 def _grid(w0: float) -> NDArray[np.float64]:
     """Where a curve is compared, in radians a sample: all of the band up to 20 kHz at 44.1 kHz, denser about w0."""
     top = 0.4535 * 2.0 * math.pi
-    wide = np.geomspace(min(w0 / 32.0, top / 64.0), top, 72)
-    near = w0 * np.geomspace(0.7, 1.4, 25)
+    bottom = min(w0 / 32.0, top / 64.0)
+    wide = bottom * (top / bottom) ** _WIDE
+    near = w0 * _NEAR
     return np.sort(np.concatenate([wide, near[near < top]]))
 
 

@@ -164,28 +164,12 @@ def squared_tangent(hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float
 
 def svf_magnitude(sections: Sections, tangent2: NDArray[np.float64]) -> NDArray[np.float64]:
     """Magnitude of a cascade at the frequencies of :func:`squared_tangent`, (points,), without its phase."""
-    magnitude = np.empty(tangent2.shape)
-    _magnitude(np.ascontiguousarray(sections), tangent2, magnitude)
-    return magnitude
-
-
-@kernel("void(float64[:, ::1], float64[::1], float64[::1])")
-def _magnitude(sections: Sections, tangent2: NDArray[np.float64], out: NDArray[np.float64]) -> None:
-    points = tangent2.shape[0]
-    for i in range(points):
-        out[i] = 1.0
-    for s in range(sections.shape[0]):
-        g, k, c0, c1, c2 = sections[s, 0], sections[s, 1], sections[s, 2], sections[s, 3], sections[s, 4]
-        if k == c0 == c1 == c2 == 1.0:
-            continue
-        scale = 1.0 / (g * g)
-        for i in range(points):
-            s2 = scale * tangent2[i]
-            above = c2 - c0 * s2
-            below = 1.0 - s2
-            out[i] *= (above * above + c1 * c1 * s2) / (below * below + k * k * s2)
-    for i in range(points):
-        out[i] = math.sqrt(out[i])
+    power = np.ones(tangent2.shape)
+    for g, k, c0, c1, c2 in sections:
+        if (k, c0, c1, c2) != IDENTITY[1:]:
+            s2 = tangent2 / (g * g)
+            power *= ((c2 - c0 * s2) ** 2 + c1 * c1 * s2) / ((1.0 - s2) ** 2 + k * k * s2)
+    return np.asarray(np.sqrt(power))
 
 
 def svf_response(sections: Sections, hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
