@@ -14,8 +14,7 @@ from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.web import load
-from tin_kettle.web import session as of_session
+from tin_kettle.web import load, pace
 from tin_kettle.web.asked import MOST_JSON_BYTES
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.session import Session
@@ -134,9 +133,9 @@ def test_the_last_of_many_edits_counts_and_is_sent_again_from_the_ear_on(session
 @pytest.mark.parametrize("moves_on", [True, False])
 def test_of_a_hand_that_moves_on_no_gap_is_heard_and_one_edit_alone_waits_for_nothing(session, monkeypatch, moves_on):
     session, wire = session
-    monkeypatch.setattr(of_session, "MOVES_ON_S", 10.0 if moves_on else 0.0)
-    monkeypatch.setattr(of_session, "LONGEST_REWIND_GAP_S", 10.0)
-    monkeypatch.setattr(of_session, "STILL_S", 10.0)
+    monkeypatch.setattr(pace, "MOVES_ON_S", 10.0 if moves_on else 0.0)
+    monkeypatch.setattr(pace, "LONGEST_REWIND_GAP_S", 10.0)
+    monkeypatch.setattr(pace, "STILL_S", 10.0)
     render = session._audition.render
 
     def slowly():
@@ -158,7 +157,7 @@ def test_of_a_hand_that_moves_on_no_gap_is_heard_and_one_edit_alone_waits_for_no
 def test_an_edit_that_had_to_wait_is_met_where_the_ear_is_by_then(session, monkeypatch):
     session, wire = session
     for gap in ("REWIND_GAP_S", "STILL_GAP_S", "LONGEST_REWIND_GAP_S"):
-        monkeypatch.setattr(of_session, gap, 2.0)
+        monkeypatch.setattr(pace, gap, 2.0)
     say(session, type="credit", epoch=0, position=10240)
     until(lambda: len(wire.blocks) == 10)
     for number in (1, 2):

@@ -102,6 +102,27 @@ test("where the browser gives no sound the remedy is told", async () => {
   context.worklet = before;
 });
 
+test.each([true, false])(
+  "a player that cannot be loaded says so, unless it was closed (%s)",
+  async (closed) => {
+    const context = AudioContext as unknown as { worklet: object };
+    const before = context.worklet;
+    context.worklet = { addModule: () => Promise.reject(new Error("Unable to load a worklet's module.")) };
+    const [player, told] = [
+      new LivePlayer("/songs/1/live", 48000, 200, events),
+      events.problem.mock.calls.length,
+    ];
+    if (closed) player.close();
+    // a rejection that nobody takes fails the run
+    await new Promise((next) => setTimeout(next));
+    expect(events.problem.mock.calls.slice(told)).toEqual(
+      closed ? [] : [["What plays the sound could not be loaded. Reload the page.", true]],
+    );
+    if (!closed) player.close();
+    context.worklet = before;
+  },
+);
+
 test("of an edit only what changes is passed on, and the whole where that is much", () => {
   const player = new LivePlayer("/songs/1/live", 48000, 200, events);
   const asked = () => workers[0]!.posted.map((message) => (message as { ask: object }).ask);

@@ -42,6 +42,7 @@ function momentOf(coming: Coming): Moment {
 const NO_SOUND =
   "The browser plays no sound for a page that comes over plain HTTP from another machine. " +
   "Open it over HTTPS, or through a tunnel: ssh -L 8360:localhost:8360 that-machine, then http://localhost:8360.";
+const NO_PLAYER = "What plays the sound could not be loaded. Reload the page.";
 const KEPT_MOMENTS = 128;
 
 /** A block that may be heard; its meters are taken apart when it is. */
@@ -100,7 +101,13 @@ export class LivePlayer {
       this.events.problem(NO_SOUND, true);
       return;
     }
-    await worklet.addModule(workletUrl);
+    try {
+      await worklet.addModule(workletUrl);
+    } catch {
+      // one that is closed while it loads misses nothing
+      if (!this.closed) this.events.problem(NO_PLAYER, true);
+      return;
+    }
     if (this.closed) return;
     const node = new AudioWorkletNode(this.context, "tin-kettle-player", {
       numberOfInputs: 0,

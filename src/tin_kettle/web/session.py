@@ -16,7 +16,6 @@ import json
 import logging
 import secrets
 import threading
-import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -56,33 +55,15 @@ from tin_kettle.web.messages import (
     read_message,
 )
 from tin_kettle.web.others import drawn_from
+from tin_kettle.web.pace import Pace
 from tin_kettle.web.wire import pack
 
 _log = logging.getLogger(__name__)
 BOOT = secrets.token_hex(8)
-MOST_AHEAD_S = 1.0
-"""However much credit is asked for, no more than this is rendered ahead."""
-REWIND_GAP_S, STILL_GAP_S = 0.04, 0.1
-"""Edits are heard no more often than this; where nothing plays it is enough that what is shown follows."""
-MOVES_ON_S = 0.05
-"""A hand whose edits follow each other so soon moves on."""
-CAUGHT_UP = 0.8
-"""Its edits wait until so much of what the last one threw away is there again: gaps are left only where the machine has
-no time at all."""
-LEFT_AHEAD = 0.3
-"""One that comes alone waits for nothing while so much lies ahead of the ear: what it is to replace is played until it
-is replaced."""
-LONGEST_REWIND_GAP_S = 0.3
-"""At the latest after so long: a chain that hardly keeps up is heard to move as well."""
-HAND_S = 0.15
-"""So long after an edit the hand may be under way."""
-STILL_S = 0.25
-"""What has not gone on for so long does not play."""
-STILL_BLOCKS = 2
-"""While a hand moves and nothing plays, no more than this is rendered ahead: the next edit throws it away."""
 ROOM_FOR_SPARES = 0.35
 MATCH_EVERY = 8
-WISHES = (Edit, EditChange, Touches, Tap, Compare, Listen)
+EDITS = (Edit, EditChange, Touches)
+WISHES = (*EDITS, Tap, Compare, Listen)
 """Messages that say what is to be heard."""
 FIRST = (Choose, *WISHES)
 """Of what came together this is done first, in this order; the rest as it came: a loop may lead back from a seek."""
@@ -110,17 +91,9 @@ class Session:
         self._wake = threading.Condition()
         self._mail: dict[type[AnyMessage], AnyMessage] = {}
         self._found: dict[type[AnyMessage], Any] = {}
-        self._credit = 0
-        self._credit_epoch = audition.epoch
-        self._sent = 0
-        self._edited_at = 0.0
-        self._moves_on = False
-        self._heard = 0
-        self._went_on = 0.0
-        self._closed = False
+        self._pace = Pace(audition)
         self._load = Load()
-        self._rewound = 0.0
-        self._taken_up = 0
+        self._closed = False
         self._at_hand: dict[str, Piece | None] = {}
         self._listening = Listening()
         # files are opened and converted beside the rendering, one after the other
@@ -186,28 +159,18 @@ class Session:
             return
         with self._wake:
             if isinstance(message, Credit):
-                if message.epoch < self._credit_epoch:
-                    return  # meant for what was played before a seek
-                most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
-                self._credit, self._credit_epoch = min(message.position, most), message.epoch
-                heard = self._possible(message.heard)
-                if heard != self._heard:
-                    self._heard, self._went_on = heard, time.monotonic()
+                if not self._pace.grant(message.epoch, message.position, message.heard):
+                    return
                 self._attending = True
             else:
                 self._mail.pop(type(message), None)
                 self._mail[type(message)] = message
                 if recipe is not None:
                     self._found[Edit] = recipe
-                    self._moves_on = time.monotonic() - self._edited_at < MOVES_ON_S
-                    self._edited_at = time.monotonic()
+                    self._pace.edited()
             self._wake.notify()
         if recipe is not None:
             self._describe(recipe)
-
-    def _possible(self, heard: int) -> int:
-        """Nobody can have heard what was not rendered yet."""
-        return min(heard, self._audition.position)
 
     def tell(self, problem: Exception) -> None:
         """Say what is wrong, once until something went well."""
@@ -265,7 +228,7 @@ class Session:
         """Render as credit allows until closed."""
         while True:
             with self._wake:
-                self._wake.wait_for(self._something_to_do, timeout=self._patience())
+                self._wake.wait_for(self._something_to_do, timeout=self._pace.patience_s(bool(self._mail)))
                 if self._closed:
                     return
                 mail, found = self._take_mail()
@@ -296,7 +259,7 @@ class Session:
             self._render()
             self._problem = None
         elif self._loop_to_render():
-            self._audition.work_ahead(self._heard)
+            self._audition.work_ahead(self._pace.heard)
         elif not self._stuck:
             self._attend()
         self._look_at_load()
@@ -312,12 +275,6 @@ class Session:
             self.say("problem", problem=f"{self._words(problem)}; the sound is started anew", fatal=True)
             raise ConnectionClosed
 
-    def _patience(self) -> float | None:
-        """How long to wait at most: for an edit that came too soon after the last, or for the hand to rest."""
-        if self._mail:
-            return REWIND_GAP_S
-        return HAND_S if self._hand_moves() else None
-
     def _something_to_do(self) -> bool:
         busy = self._attending or self._loop_to_render()
         return self._closed or self._due() or self._may_render() or busy
@@ -325,15 +282,7 @@ class Session:
     def _due(self) -> bool:
         if not self._mail:
             return False
-        since_s = time.monotonic() - self._rewound
-        if since_s >= LONGEST_REWIND_GAP_S or not set(self._mail) <= {Edit, EditChange, Touches}:
-            return True
-        return since_s >= (REWIND_GAP_S if self._plays() else STILL_GAP_S) and self._caught_up()
-
-    def _caught_up(self) -> bool:
-        """Whether enough of what is asked for ahead of the ear is there."""
-        until, share = (self._audition.position, CAUGHT_UP) if self._moves_on else (self._sent, LEFT_AHEAD)
-        return not self._may_render() or until - self._heard >= share * (self._credit - self._heard)
+        return not set(self._mail) <= set(EDITS) or self._pace.is_due(self._may_render())
 
     def _take_mail(self) -> tuple[list[AnyMessage], dict[type[AnyMessage], Any]]:
         """What is to be done now, and the recipes and pieces that belong to it."""
@@ -345,27 +294,7 @@ class Session:
         return [*first, *mail.values()], found
 
     def _may_render(self) -> bool:
-        audition = self._audition
-        return (
-            not self._stuck
-            and audition.can_play
-            and self._credit_epoch == audition.epoch
-            and audition.position < self._wanted()
-        )
-
-    def _wanted(self) -> int:
-        """Up to where to render, stream frames."""
-        if not self._hand_moves():
-            return self._credit
-        return min(self._credit, self._taken_up + STILL_BLOCKS * self._audition.block_frames)
-
-    def _hand_moves(self) -> bool:
-        """Whether a hand moves while nothing plays."""
-        return time.monotonic() - self._rewound < HAND_S and not self._plays()
-
-    def _plays(self) -> bool:
-        """Whether what is heard goes on."""
-        return time.monotonic() - self._went_on <= STILL_S
+        return not self._stuck and self._audition.can_play and self._pace.lacks()
 
     def _loop_to_render(self) -> bool:
         ahead = self._audition.ahead
@@ -373,7 +302,7 @@ class Session:
 
     def _attend(self) -> None:
         """Look after what is kept at hand, where there is time for it."""
-        self._attending = self._load.work < ROOM_FOR_SPARES and self._audition.attend(self._heard)
+        self._attending = self._load.work < ROOM_FOR_SPARES and self._audition.attend(self._pace.heard)
 
     def _look_at_load(self) -> None:
         news = self._load.look(self._audition)
@@ -390,7 +319,7 @@ class Session:
             try:
                 wanted = self._wished(wanted, message, found)
                 # what waited is met where the ear is by now
-                heard = max(heard, self._possible(message.heard), self._heard)
+                heard = max(heard, self._pace.possible(message.heard), self._pace.heard)
             except (KettleError, ValueError) as refused:
                 self.tell(refused)
         following = drawn_from(wanted.other_name, wanted.recipe)
@@ -398,12 +327,12 @@ class Session:
             wanted = audition.comparing(wanted, wanted.other_name, Piece(following, audition.sources))
         wanted = replace(wanted, silent=silent_lanes(wanted.recipe, self._listening))
         audition.want(wanted, heard)
-        self._taken_up = audition.position
+        self._pace.rewound()
 
     def _wished(self, wanted: Wanted, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> Wanted:
         audition = self._audition
         if isinstance(message, Edit | EditChange | Touches):
-            self._rewound = time.monotonic()
+            self._pace.rewinds()
             audition.check(found[Edit])
             return replace(wanted, recipe=found[Edit], revision=max(wanted.revision, message.revision))
         if isinstance(message, Tap):
@@ -421,7 +350,7 @@ class Session:
         audition = self._audition
         if isinstance(message, Loop):
             loop = None if message.loop is None else (message.loop[0], message.loop[1])
-            audition.set_loop(loop, self._possible(message.heard))
+            audition.set_loop(loop, self._pace.possible(message.heard))
         elif isinstance(message, Seek):
             audition.seek(message.song)
         elif isinstance(message, Choose):
@@ -432,10 +361,7 @@ class Session:
             self._at_hand = found[Hand]
             audition.keep_at_hand(self._at_hand)
             self._attending = True
-        if self._credit_epoch != audition.epoch:
-            # what a player grants before it has heard of the new epoch is meant for the old one
-            self._credit_epoch, self._credit = audition.epoch, audition.position + 4 * audition.block_frames
-            self._sent = audition.position
+        self._pace.follow()
 
     def _render(self) -> None:
         with self._load.measured(self._audition):
@@ -448,4 +374,4 @@ class Session:
         played.meters["match"] = self._match and self._match.document()
         played.meters["near"] = near and near.document()
         self.send(pack(played, self._load.of_time))
-        self._sent = max(self._sent, self._audition.position)
+        self._pace.gave()

@@ -1,0 +1,124 @@
+"""What is known of one listener's ear and hand: when an edit is taken up, and how far ahead of the ear is rendered."""
+
+from __future__ import annotations
+
+import time
+
+from tin_kettle.core.engine.live.audition import Audition
+
+MOST_AHEAD_S = 1.0
+"""However much credit is asked for, no more than this is rendered ahead."""
+REWIND_GAP_S, STILL_GAP_S = 0.04, 0.1
+"""Edits are heard no more often than this; where nothing plays it is enough that what is shown follows."""
+MOVES_ON_S = 0.05
+"""A hand whose edits follow each other so soon moves on."""
+CAUGHT_UP = 0.8
+"""Its edits wait until so much of what the last one threw away is there again: gaps are left only where the machine has
+no time at all."""
+LEFT_AHEAD = 0.3
+"""One that comes alone waits for nothing while so much lies ahead of the ear: what it is to replace is played until it
+is replaced."""
+LONGEST_REWIND_GAP_S = 0.3
+"""At the latest after so long: a chain that hardly keeps up is heard to move as well."""
+HAND_S = 0.15
+"""So long after an edit the hand may be under way."""
+STILL_S = 0.25
+"""What has not gone on for so long does not play."""
+STILL_BLOCKS = 2
+"""While a hand moves and nothing plays, no more than this is rendered ahead: the next edit throws it away."""
+FIRST_BLOCKS = 4
+"""So much of a new epoch is rendered before the player has heard of it."""
+
+
+class Pace:
+    """Times are those of ``time.monotonic``; positions are stream frames of the audition."""
+
+    def __init__(self, audition: Audition) -> None:
+        self._audition = audition
+        self.heard = 0
+        """Where the ear was last."""
+        self._went_on = 0.0
+        self._credit, self._epoch = 0, audition.epoch
+        self._sent = 0
+        self._edited = self._rewound = 0.0
+        self._moves_on = False
+        self._taken_up = 0
+
+    # ---- what is told
+
+    def grant(self, epoch: int, position: int, heard: int) -> bool:
+        """The player has room up to a position; False where it means what was played before a seek."""
+        if epoch < self._epoch:
+            return False
+        most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
+        self._credit, self._epoch = min(position, most), epoch
+        heard = self.possible(heard)
+        if heard != self.heard:
+            self.heard, self._went_on = heard, time.monotonic()
+        return True
+
+    def edited(self) -> None:
+        """An edit came."""
+        now = time.monotonic()
+        self._moves_on, self._edited = now - self._edited < MOVES_ON_S, now
+
+    def rewinds(self) -> None:
+        """An edit is taken up now."""
+        self._rewound = time.monotonic()
+
+    def rewound(self) -> None:
+        """What is rendered next is the new sound."""
+        self._taken_up = self._audition.position
+
+    def follow(self) -> None:
+        """Go on in the audition's epoch: what a player grants before it has heard of that is meant for the old one."""
+        audition = self._audition
+        if self._epoch != audition.epoch:
+            self._epoch, self._sent = audition.epoch, audition.position
+            self._credit = audition.position + FIRST_BLOCKS * audition.block_frames
+
+    def gave(self) -> None:
+        """All that was rendered is on its way."""
+        self._sent = max(self._sent, self._audition.position)
+
+    # ---- what follows from it
+
+    def possible(self, heard: int) -> int:
+        """Nobody can have heard what was not rendered yet."""
+        return min(heard, self._audition.position)
+
+    def lacks(self) -> bool:
+        """Whether there is room for another block."""
+        return self._epoch == self._audition.epoch and self._audition.position < self._wanted()
+
+    def is_due(self, renders: bool) -> bool:
+        """Whether an edit may be taken up already; ``renders``: whether what lacks is being rendered."""
+        since_s = time.monotonic() - self._rewound
+        if since_s >= LONGEST_REWIND_GAP_S:
+            return True
+        return since_s >= (REWIND_GAP_S if self._plays() else STILL_GAP_S) and (not renders or self._is_enough())
+
+    def patience_s(self, waits: bool) -> float | None:
+        """When to look again at the latest: where an edit ``waits``, or for the hand to rest."""
+        if waits:
+            return REWIND_GAP_S
+        return HAND_S if self._hand_moves() else None
+
+    def _is_enough(self) -> bool:
+        """Whether enough of what is asked for lies ahead of the ear."""
+        until, share = (self._audition.position, CAUGHT_UP) if self._moves_on else (self._sent, LEFT_AHEAD)
+        return until - self.heard >= share * (self._credit - self.heard)
+
+    def _wanted(self) -> int:
+        """Up to where to render."""
+        if not self._hand_moves():
+            return self._credit
+        return min(self._credit, self._taken_up + STILL_BLOCKS * self._audition.block_frames)
+
+    def _hand_moves(self) -> bool:
+        """Whether a hand moves while nothing plays."""
+        return time.monotonic() - self._rewound < HAND_S and not self._plays()
+
+    def _plays(self) -> bool:
+        """Whether what is heard goes on."""
+        return time.monotonic() - self._went_on <= STILL_S
