@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
-from typing import Literal, Self
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy.fft import dct
 
 from tin_kettle.core.dsp import shapes
-from tin_kettle.core.dsp.convolve import Convolver, partitioned, symmetric_taps
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.mid_side import left_and_right, mid_and_side
 from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.dsp.svf import (
     FADED,
@@ -21,7 +19,6 @@ from tin_kettle.core.dsp.svf import (
     IDENTITY,
     Sections,
     ring_s,
-    spread_s,
     squared_tangent,
     svf_magnitude,
     svf_response,
@@ -29,20 +26,12 @@ from tin_kettle.core.dsp.svf import (
 )
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ, Slope
+from tin_kettle.core.stages.linear_phase import LinearPhase, is_reached, reached
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import db, hz
 
 Shape = Literal["bell", "low_shelf", "high_shelf", "tilt", "notch", "high_pass", "low_pass", "band_pass"]
 GAIN_SHAPES = ("bell", "low_shelf", "high_shelf", "tilt")
-RESPONSE_S, PARTS = 1.3, 16
-"""Least length of a linear-phase response, and its partitions: long enough for a bell 10 Hz wide at 24 dB. The delay is
-half of it and a partition, 0.77 s at 48 kHz."""
-LONGEST_RING_S = 0.13
-"""Time constant up to which a response of this length reaches a curve within 0.1 dB."""
-GONE = 25.0
-"""Time constants after which there is no more of a response: 217 dB."""
-FINER = 7
-"""So much is put behind a response to find what it reaches between the points of its spectrum."""
 LARGE_DB, MANY_BOOSTS = 3.0, 4
 
 
@@ -151,15 +140,6 @@ def _rows(bands: list[Band], rate_hz: float) -> tuple[NDArray[np.float64], dict[
     return np.concatenate(listed), places
 
 
-def _turn(block: Block) -> Block:
-    """Left and right into mid and side."""
-    return np.stack([0.5 * (block[0] + block[1]), 0.5 * (block[0] - block[1])])
-
-
-def _turn_back(block: Block) -> Block:
-    return np.stack([block[0] + block[1], block[0] - block[1]])
-
-
 class Equalizer(Processor):
     """Minimum phase. A band keeps its state when others come, go or move."""
 
@@ -172,10 +152,10 @@ class Equalizer(Processor):
 
     def process(self, block: Block) -> Block:
         for turned, rows, _ in self._domains:
-            block = _turn(block) if turned else block.copy()
+            block = mid_and_side(block) if turned else block.copy()
             svf_rows(block, rows, self.f64(f"rows {int(turned)}"))
             if turned:
-                block = _turn_back(block)
+                block = left_and_right(block)
         return block
 
     def adopt(self, other: Processor) -> bool:
@@ -189,89 +169,11 @@ class Equalizer(Processor):
         return True
 
 
-def response_taps(rate_hz: float) -> int:
-    """Length of a linear-phase response at a rate, a power of two."""
-    return 1 << math.ceil(math.log2(RESPONSE_S * rate_hz))
-
-
-class LinearEqualizer(Processor):
-    """Linear phase: the same magnitudes by symmetric responses, all frequencies equally late.
-
-    Without a band there is nothing to convolve, but the delay stays: moving a band must not move the song.
-    """
-
-    def __init__(self, params: EqualizerParams, rate_hz: float) -> None:
-        super().__init__()
-        taps = response_taps(rate_hz)
-        self.delay = taps // 2 + taps // PARTS
-        self.warm_frames = taps + 2 * (taps // PARTS)
-        self.memory_s = self.warm_frames / rate_hz
-        self.tail_s = taps / 2 / rate_hz
-        domains = [(turned, _rows(bands, rate_hz)[0]) for turned, bands in _domains(params)]
-        self._turned = [turned for turned, _ in domains] == [True]
-        self._response = _partitions([rows for _, rows in domains], rate_hz) if domains else None
-        self._convolver = Convolver(PARTS, taps // PARTS)
-        self.lines = {} if domains else {"line": Line(self.delay)}
-
-    def process(self, block: Block) -> Block:
-        if self._response is None:
-            return self.lines["line"].push(block)
-        if self._turned:
-            return _turn_back(self._convolver.process(_turn(block), self._response))
-        return self._convolver.process(block, self._response)
-
-    def fork(self) -> Self:
-        twin = super().fork()
-        twin._convolver = self._convolver.fork()
-        return twin
-
-    def adopt(self, other: Processor) -> bool:
-        if not isinstance(other, LinearEqualizer):
-            return False
-        if self._response is None or other._response is None or self._turned != other._turned:
-            return self._response is None and other._response is None and super().adopt(other)
-        self._convolver = other._convolver.fork()
-        # what is heard next is made of the new response, without waiting for a partition to end
-        self._convolver.renew(self._response)
-        return True
-
-
-@lru_cache(maxsize=8)
-def _grid(taps: int, rate_hz: float) -> NDArray[np.float64]:
-    """Squared tangents at the frequencies of a response's spectrum."""
-    at_hz = np.asarray(np.arange(taps // 2 + 1) * (rate_hz / taps), dtype=np.float64)
-    at_hz[-1] *= 1.0 - 1e-9  # the tangent has no value at half the rate
-    return squared_tangent(at_hz, rate_hz)
-
-
-def _partitions(listed: list[NDArray[np.float64]], rate_hz: float) -> NDArray[np.float64]:
-    """The response of each domain's rows, for :class:`Convolver`: no longer than there is something of it."""
-    taps = response_taps(rate_hz)
-    part = taps // PARTS
-    spread = max(spread_s(rows.reshape(-1, 5), rate_hz) for rows in listed)
-    # flat over the inner half, it must have gone within a quarter
-    while taps > 2 * part and GONE * spread * rate_hz <= taps // 8:
-        taps //= 2
-    return partitioned(symmetric_taps(_magnitudes(listed, taps, rate_hz)), taps // part)
-
-
-def _magnitudes(listed: list[NDArray[np.float64]], taps: int, rate_hz: float) -> NDArray[np.float64]:
-    """(1, 2 or 4, bins) for :class:`Convolver`: one where both sides are alike, or of mid and side or left and right
-    alone, or of all that mixes them."""
-    grid = _grid(taps, rate_hz)
-    if len(listed) == 1 and np.array_equal(listed[0][:, 0], listed[0][:, 1]):
-        return svf_magnitude(listed[0][:, 0], grid)[np.newaxis]
-    made = [np.stack([svf_magnitude(rows[:, row], grid) for row in range(2)]) for rows in listed]
-    if len(made) == 1:
-        return made[0]
-    (left, right), (mid, side) = made
-    same, other = 0.5 * (mid + side), 0.5 * (mid - side)
-    return np.stack([same * left, same * right, other * right, other * left])
-
-
 def build(params: EqualizerParams, rate_hz: float) -> Processor:
     """The processor for the chosen phase."""
-    return LinearEqualizer(params, rate_hz) if params.phase == "linear" else Equalizer(params, rate_hz)
+    if params.phase == "minimum":
+        return Equalizer(params, rate_hz)
+    return LinearPhase([(turned, _rows(bands, rate_hz)[0]) for turned, bands in _domains(params)], rate_hz)
 
 
 def response(params: EqualizerParams, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.complex128]:
@@ -284,21 +186,11 @@ def response(params: EqualizerParams, at_hz: NDArray[np.float64], rate_hz: float
         one = np.zeros_like(total)
         for row in range(2):
             linear = params.phase == "linear"
-            one[row, row] = (_reached if linear else svf_response)(rows[:, row], at_hz, rate_hz)
+            one[row, row] = (reached if linear else svf_response)(rows[:, row], at_hz, rate_hz)
         if turned:
             one = np.einsum("ij,jkp,kl->ilp", np.linalg.inv(turn), one, turn)
         total = np.einsum("ijp,jkp->ikp", one, total)
     return total
-
-
-def _reached(sections: Sections, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
-    """Magnitude that a linear-phase response of our length reaches: very narrow moves ring for longer than it is."""
-    if ring_s(sections, rate_hz) <= LONGEST_RING_S:
-        return svf_magnitude(sections, squared_tangent(at_hz, rate_hz))
-    taps = response_taps(rate_hz)
-    made = symmetric_taps(svf_magnitude(sections, _grid(taps, rate_hz))[np.newaxis])[0]
-    found: NDArray[np.float64] = dct(np.concatenate([made, np.zeros(FINER * made.size)]), 1)
-    return np.abs(np.interp(at_hz, np.linspace(0.0, rate_hz / 2, found.size), found))
 
 
 @lru_cache(maxsize=512)
@@ -306,8 +198,8 @@ def _bands_db(bands: tuple[Band, ...], linear: bool, rate_hz: float) -> NDArray[
     """Level at the picture's frequencies; while one band is dragged, the curves of the others stay."""
     at_hz = _picture_hz(rate_hz)
     sections = [band.sections(rate_hz) for band in bands]
-    if linear and any(ring_s(rows, rate_hz) > LONGEST_RING_S for rows in sections):
-        magnitude = _reached(np.concatenate(sections), at_hz, rate_hz)
+    if linear and not all(is_reached(rows, rate_hz) for rows in sections):
+        magnitude = reached(np.concatenate(sections), at_hz, rate_hz)
     elif len(bands) == 1:
         magnitude = svf_magnitude(sections[0], squared_tangent(at_hz, rate_hz))
     else:
