@@ -1,6 +1,8 @@
 """Dither, rate conversion, band-limit, formats: the last steps to a file."""
 
+import gc
 import hashlib
+from contextlib import suppress
 
 import numpy as np
 import pytest
@@ -8,6 +10,7 @@ import soundfile
 from scipy.signal import resample_poly
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, tone, write_wav
+from tin_kettle.core.deliver import formats
 from tin_kettle.core.deliver.convert import band_limit, convert_rate, in_pieces
 from tin_kettle.core.deliver.dither import Quantiser
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
@@ -248,3 +251,18 @@ def test_memory_does_not_grow_with_the_song(tmp_path):
     peak_bytes(1)
     # reading keeps some pages at hand; beyond them nothing is held but the loudness of every 10 ms
     assert peak_bytes(60) < peak_bytes(30) + 1_000_000
+
+
+def test_a_stop_while_the_file_is_being_made_leaves_nothing(tmp_path, monkeypatch):
+    made = soundfile.SoundFile
+
+    def stopped(name, *given, **more):
+        made(name, *given, **more).close()
+        assert list(tmp_path.iterdir())
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(formats.soundfile, "SoundFile", stopped)
+    with suppress(KeyboardInterrupt):
+        formats.Writer(tmp_path / "x.wav", "wav", 48000, "24", 1000)
+    gc.collect()
+    assert not list(tmp_path.iterdir())

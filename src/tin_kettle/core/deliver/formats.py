@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import weakref
+from contextlib import suppress
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Literal, Self
@@ -91,6 +93,11 @@ def _coding(kind: Container, kbit_s: int) -> dict[str, Any]:
     return {"compression_level": 1.0 - quality / 10.0}
 
 
+def _remove(path: Path) -> None:
+    with suppress(OSError):
+        path.unlink(missing_ok=True)
+
+
 class Writer:
     """A stereo or mono file in the making; leaving the ``with`` block by an error removes it."""
 
@@ -106,6 +113,8 @@ class Writer:
         self._bits = bits
         subtype = _CODED[kind] if lossy else _SUBTYPES[bits]
         coding = _coding(kind, kbit_s) if lossy else {}
+        # before it is there: a command may be stopped at any moment, also between here and the ``with`` block
+        self._left_over = weakref.finalize(self, _remove, self._beside)
         try:
             self._file = soundfile.SoundFile(str(self._beside), "w", rate_hz, 2, subtype=subtype, format=name, **coding)
         except (soundfile.LibsndfileError, RuntimeError, OSError) as problem:
@@ -136,5 +145,6 @@ class Writer:
         self._file.close()
         if error is None:
             self._beside.replace(self.path)
+            self._left_over.detach()
         else:
-            self._beside.unlink(missing_ok=True)
+            self._left_over()
