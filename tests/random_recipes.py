@@ -8,6 +8,7 @@ import numpy as np
 
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.recipe.touches import Touch, with_touches
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.declare import Kind, describe_params
 from tin_kettle.core.stages.split import PARTS
@@ -126,6 +127,16 @@ def draw_ridden(seed: int, seconds: float, most: int = 6) -> Recipe:
         ]
         document["automation"].append({"target": target, "param": name, "points": points})
     return parse_recipe(document)
+
+
+def draw_touched(rng: np.random.Generator, recipe: Recipe, target: str | None = None) -> Recipe:
+    """The recipe with another value of anything, or of a target, that may be touched while it plays."""
+    choices = _ridable(recipe)
+    targets = sorted({target for target, _, _ in choices})
+    chosen = target or targets[rng.integers(len(targets))]
+    own = [choice for choice in choices if choice[0] == chosen]
+    _, name, param = own[rng.integers(len(own))]
+    return with_touches(recipe, [Touch(target=chosen, param=name, value=draw_param(rng, param))])
 
 
 def _draw_time(rng: np.random.Generator, seconds: float) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -11,20 +12,34 @@ import click
 
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.deliver.spec import tail_seconds
 from tin_kettle.core.engine.offline import BLOCK_FRAMES
-from tin_kettle.core.engine.source import FileSource
+from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, FileSource
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import load_recipe
 
 
-class Tail(click.ParamType):  # type: ignore[type-arg]
-    """Seconds, or ``auto`` for as long as the recipe rings on."""
+class Seconds(click.FloatRange):
+    """A time from 0 on."""
+
+    def __init__(self, longest: float | None = None) -> None:
+        super().__init__(0, longest)
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        seconds = super().convert(value, param, ctx)
+        if not math.isfinite(seconds):
+            self.fail(f"{value} is no time; give seconds, such as 12.5", param, ctx)
+        return seconds
+
+
+class Tail(Seconds):
+    """Seconds, ``none``, or ``auto`` for as long as the recipe rings on."""
 
     name = "tail"
 
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float | None:
-        return None if value == "auto" else click.FloatRange(0, 600).convert(value, param, ctx)
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        return value if value in ("auto", "none") else super().convert(value, param, ctx)
 
 
 @click.command()
@@ -33,13 +48,19 @@ class Tail(click.ParamType):  # type: ignore[type-arg]
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="The print: .wav, .flac or .aiff.")
 @click.option("--bus", "buses", multiple=True, metavar="ID=FILE", help="A bus and its file, once for each bus.")
 @click.option("--bits", type=click.Choice(["16", "24", "32f"]), default="24", help="Depth (24).")
-@click.option("--rate", "rate_hz", type=int, metavar="HZ", help="Rate of the print (the source's).")
+@click.option(
+    "--rate",
+    "rate_hz",
+    type=click.IntRange(LOWEST_RATE_HZ, HIGHEST_RATE_HZ),
+    metavar="HZ",
+    help="Rate of the print (the source's).",
+)
 @click.option("--dither", type=click.Choice(["none", "tpdf", "shaped"]), help="tpdf for 16 and 24 bits.")
 @click.option("--seed", type=click.IntRange(0, 2**20 - 1), default=0, help="Seed of the dither (0).")
 @click.option("--band-limit", is_flag=True, help="Take out what lies above 20.6 kHz.")
-@click.option("--tail", "tail_s", type=Tail(), default=0.0, metavar="S|auto", help="Room for decay, in seconds (0).")
-@click.option("--from", "from_s", type=click.FloatRange(0), metavar="S", help="Start of the slice.")
-@click.option("--to", "to_s", type=click.FloatRange(0), metavar="S", help="End of the slice.")
+@click.option("--tail", type=Tail(600), default="none", metavar="S|auto", help="Room for decay, in seconds (none).")
+@click.option("--from", "from_s", type=Seconds(), metavar="S", help="Start of the slice.")
+@click.option("--to", "to_s", type=Seconds(), metavar="S", help="End of the slice.")
 @click.option("--block", "block_frames", type=click.IntRange(1, 1 << 20), default=BLOCK_FRAMES, help="Frames a step.")
 @click.option("--json", "as_json", is_flag=True, help="Measurements of the print as one JSON object.")
 def render(
@@ -52,7 +73,7 @@ def render(
     dither: str | None,
     seed: int,
     band_limit: bool,
-    tail_s: float | None,
+    tail: Any,
     from_s: float | None,
     to_s: float | None,
     block_frames: int,
@@ -66,7 +87,7 @@ def render(
         dither=dither,  # type: ignore[arg-type]
         seed=seed,
         band_limit=band_limit,
-        tail_s=tail_s,
+        tail_s=tail_seconds(tail),
         from_s=from_s,
         to_s=to_s,
         block_frames=block_frames,

@@ -5,9 +5,9 @@ import pytest
 
 from tests.conftest import RATE_HZ, recipe_of
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.rides import STEPS, Curve, Curves, Rides
+from tin_kettle.core.engine.graph.rides import STEPS, Curve, Curves, rides_of
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.automation import read_automation, with_values
+from tin_kettle.core.recipe.automation import automation_of, with_values
 from tin_kettle.core.recipe.differences import differences
 from tin_kettle.core.stages.moving import grid_frames
 
@@ -32,7 +32,7 @@ def ridden(target, param, *points):
 
 
 def moved(target, param, *points):
-    (one,) = read_automation(ridden(target, param, *points))
+    (one,) = automation_of(ridden(target, param, *points)).curves
     return one
 
 
@@ -115,7 +115,7 @@ def test_one_value_is_ridden_once():
 
 def test_frequencies_above_what_the_rate_carries_are_refused_where_they_are_ridden_to():
     recipe = ridden("tone", "bands.low.hz", (0, 100.0), (3, 9000.0))
-    Rides(recipe, 48000)
+    rides_of(recipe, 48000)
     with pytest.raises(RecipeError, match=r"automation\[0\]\.points.*9000 Hz is above what 16000 Hz carries"):
         Graph(recipe, 16000)
 

@@ -7,7 +7,7 @@ from tests import naive
 from tests.conftest import recipe_of
 from tin_kettle.core.dsp.thinning import fewest
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.automation import read_automation
+from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.course import Course
 from tin_kettle.core.recipe.taking import Take, with_takes
 from tin_kettle.core.recipe.touches import Touch, with_touches
@@ -31,7 +31,7 @@ def taken(recipe, moves, end_s, target="air", param="mix", **more):
 
 
 def course(recipe, param="mix"):
-    (moved,) = [one for one in read_automation(recipe) if one.param == param]
+    (moved,) = [one for one in automation_of(recipe).curves if one.param == param]
     return Course(moved)
 
 

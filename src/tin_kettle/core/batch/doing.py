@@ -10,6 +10,7 @@ from typing import Any
 from tin_kettle.core.batch.jobs import Job, Measure, Render, Survey
 from tin_kettle.core.beside import written_beside
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
+from tin_kettle.core.deliver.spec import tail_seconds
 from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import FileSource, opened
 from tin_kettle.core.errors import AudioError, KettleError
@@ -81,7 +82,7 @@ def _settings(job: Render) -> PrintSettings:
         dither=job.dither,
         seed=job.seed,
         band_limit=job.band_limit,
-        tail_s=None if job.tail == "auto" else job.tail,
+        tail_s=tail_seconds(job.tail),
         from_s=job.from_s,
         to_s=job.to_s,
         block_frames=job.block,

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
+from tin_kettle.core.deliver.spec import Tail
 from tin_kettle.core.engine.offline import BLOCK_FRAMES
 from tin_kettle.core.errors import JobsError
 from tin_kettle.core.recipe.reading import read_as, read_document
@@ -46,7 +47,7 @@ class Render(_Job):
     dither: Literal["none", "tpdf", "shaped"] | None = None
     seed: int = Field(default=0, ge=0, lt=2**20)
     band_limit: bool = False
-    tail: Annotated[float, Field(ge=0, le=600)] | Literal["auto"] = 0.0
+    tail: Tail = "none"
     from_s: float | None = Field(default=None, ge=0, alias="from")
     to_s: float | None = Field(default=None, ge=0, alias="to")
     block: int = Field(default=BLOCK_FRAMES, ge=1, le=1 << 20)
@@ -99,6 +100,32 @@ def parse_jobs(document: object) -> Jobs:
         JobsError: with the JSON path, the value and what is allowed.
     """
     return read_as(Jobs, document, JobsError)
+
+
+def check_paths(jobs: Jobs, folder: Path) -> None:
+    """Refuse jobs of which one would write over what another one reads or writes.
+
+    Raises:
+        JobsError: two ways to the same file, by whatever names, are in the message.
+    """
+    inputs: dict[Path, str] = {}
+    for i, job in enumerate(jobs.jobs):
+        for name in inputs_of(job):
+            inputs.setdefault((folder / name).resolve(), f"$.jobs[{i}]")
+    outputs: dict[Path, str] = {}
+    for i, job in enumerate(jobs.jobs):
+        out, where = (folder / job.out).resolve(), f"$.jobs[{i}].out"
+        if out in inputs:
+            raise JobsError(where, f"'{job.out}' is read by {inputs[out]}; write to another file")
+        if out in outputs:
+            raise JobsError(where, f"'{job.out}' is written by {outputs[out]} as well; each job needs its own")
+        outputs[out] = f"$.jobs[{i}]"
+
+
+def inputs_of(job: Job) -> list[str]:
+    """Names of all files that a job reads."""
+    buses = getattr(job, "buses", None) or {}
+    return [name for name in (job.source, *buses.values(), getattr(job, "recipe", None)) if name is not None]
 
 
 def load_jobs(path: Path) -> Jobs:

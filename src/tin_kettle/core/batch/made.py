@@ -11,7 +11,7 @@ from tin_kettle.core.batch.doing import files_of
 from tin_kettle.core.batch.jobs import Job
 from tin_kettle.core.beside import written_beside
 
-MEANING = 1
+MEANING = 2
 """Raised when the same job would give another result."""
 CHUNK_BYTES = 1 << 20
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from tin_kettle.core.batch.cluster import MEMORY, TRIES, connect, own_workers
 from tin_kettle.core.batch.doing import problem_of
-from tin_kettle.core.batch.jobs import Job, Jobs
+from tin_kettle.core.batch.jobs import Job, Jobs, check_paths
 from tin_kettle.core.batch.made import Hashes, is_made, key_of, note_made, sweep
 
 AT_ONCE = 4
@@ -51,8 +51,9 @@ def run_batch(
         scheduler: the address of a running cluster, whose workers see the same files and have the same program.
 
     Raises:
-        KettleError: the cluster cannot be reached.
+        KettleError: the cluster cannot be reached, or one job would write over what another reads or writes.
     """
+    check_paths(jobs, folder)
     begun, outcome, hashes = time.monotonic(), Outcome(), Hashes()
     folder = folder.resolve()
     missing: list[tuple[Job, str]] = []

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tin_kettle.core.deliver.making import Made, make_file, settings_of
 from tin_kettle.core.deliver.printing import PrintSettings, print_extent, print_song
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading
-from tin_kettle.core.engine.offline import CORES, Progress
+from tin_kettle.core.engine.offline import CORES, Progress, song_frames
 from tin_kettle.core.engine.source import FileSource, Part, Silence, Source, opened
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.record.document import SongLaid
@@ -61,14 +61,18 @@ def make_delivery(
     if number is not None and spec.files == "songs":
         song = songs[number]
         with opened(song.files) as sources:
-            return make_file(song.recipe, sources, path, spec, song.laid, heading, progress, threads), None
+            settings = settings_of(spec, song.laid, _seconds(sources), threads)
+            return make_file(song.recipe, sources, path, spec, settings, heading, progress), None
     with _joined(songs, number, path, spec, lambda share: progress(MASTERING * share), threads) as record:
         plain, source = empty_recipe(), Part(record, *_span(record, number))
 
         def told(share: float) -> None:
             progress(MASTERING + (1.0 - MASTERING) * share)
 
-        made = make_file(plain, {plain.buses[0].id: source}, path, spec, SongLaid(), heading, told, threads)
+        # the songs were band-limited whole: at a cut, a filter would ring
+        settings = replace(settings_of(spec, SongLaid(), record.frames / record.rate_hz, threads), band_limit=False)
+        settings = replace(settings, tail_s=0.0)
+        made = make_file(plain, {plain.buses[0].id: source}, path, spec, settings, heading, told)
         return made, Starts(record.starts, record.rate_hz) if number is None else None
 
 
@@ -81,15 +85,19 @@ def _joined(
     For one song only those are printed that are heard before the next begins.
     """
     with ExitStack() as stack:
-        extents = []
+        printed: list[Source] = []
+        settings, tails = [], []
         for song in songs:
             with opened(song.files) as sources:
-                extents.append(print_extent(song.recipe, sources, settings_of(spec, song.laid, threads)))
+                asked = settings_of(spec, song.laid, _seconds(sources), threads, as_floats=True)
+                frames, rate_hz = print_extent(song.recipe, sources, asked)
+                tails.append(frames - print_extent(song.recipe, sources, replace(asked, tail_s=0.0))[0])
+            settings.append(asked)
+            printed.append(Silence(frames, rate_hz))
         gaps = [SongLaid(gap_s=song.laid.gap_s) for song in songs]
-        printed: list[Source] = [Silence(frames, rate_hz) for frames, rate_hz in extents]
-        planned = RecordSource(list(zip(printed, gaps, strict=True)))
+        planned = RecordSource(list(zip(printed, gaps, strict=True)), tails)
         first, last = _span(planned, number)
-        needed = [n for n, end in enumerate(planned.ends()) if planned.starts[n] < last and end > first]
+        needed = [n for n, end in enumerate(planned.silent_from()) if planned.starts[n] < last and end > first]
         for done, n in enumerate(needed):
             beside = path.with_name(f"{path.name}.{n}.part")
             stack.callback(beside.unlink, missing_ok=True)
@@ -97,10 +105,10 @@ def _joined(
             def told(share: float, done: int = done) -> None:
                 progress((done + share) / len(needed))
 
-            _print(songs[n], beside, settings_of(spec, songs[n].laid, threads, as_floats=True), told)
+            _print(songs[n], beside, settings[n], told)
             printed[n] = source = FileSource(beside)
             stack.callback(source.close)
-        yield RecordSource(list(zip(printed, gaps, strict=True)))
+        yield RecordSource(list(zip(printed, gaps, strict=True)), tails)
 
 
 def _span(record: RecordSource, number: int | None) -> tuple[int, int]:
@@ -108,6 +116,10 @@ def _span(record: RecordSource, number: int | None) -> tuple[int, int]:
     if number is None:
         return 0, record.frames
     return record.starts[number], [*record.starts[1:], record.frames][number]
+
+
+def _seconds(sources: Mapping[str, Source]) -> float:
+    return song_frames(sources) / next(iter(sources.values())).rate_hz
 
 
 def _print(song: SongParts, path: Path, settings: PrintSettings, progress: Progress) -> None:

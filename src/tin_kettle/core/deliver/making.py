@@ -13,13 +13,14 @@ from tin_kettle.core.deliver.checking import Check, measured_checks
 from tin_kettle.core.deliver.formats import LOSSY, USUAL_KBIT_S
 from tin_kettle.core.deliver.ogg import with_steady_serial
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
-from tin_kettle.core.deliver.spec import Spec
+from tin_kettle.core.deliver.spec import Spec, tail_seconds
 from tin_kettle.core.deliver.tags import Heading, write_tags
 from tin_kettle.core.engine.offline import CORES, Progress
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.song import Measures
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.laid_out import kept_part, rings_on
 
 ORIGINATOR = "Tin Kettle"
 PRINTING = 0.7
@@ -48,12 +49,14 @@ def make_file(
     sources: Mapping[str, Source],
     path: Path,
     spec: Spec,
-    laid: SongLaid,
+    settings: PrintSettings,
     heading: Heading,
     progress: Progress | None = None,
-    threads: int = CORES,
 ) -> Made:
     """Make a file as a spec asks for it; the same bytes on any day.
+
+    Args:
+        settings: how it is printed, as :func:`settings_of` has it.
 
     Raises:
         KettleError: the sources, the recipe or the format are refused.
@@ -64,7 +67,7 @@ def make_file(
         if progress:
             progress(share)
 
-    printed = print_song(recipe, sources, path, settings_of(spec, laid, threads), lambda share: told(PRINTING * share))
+    printed = print_song(recipe, sources, path, settings, lambda share: told(PRINTING * share))
     if spec.container == "bwf":
         title = f"{heading.artist} - {heading.title}" if heading.artist else heading.title
         add_chunk(path, bext_chunk(title, ORIGINATOR, heading.date or "", printed.measures))
@@ -77,8 +80,15 @@ def make_file(
         return Made(hashlib.file_digest(file, "sha256").hexdigest(), checks, measures)
 
 
-def settings_of(spec: Spec, laid: SongLaid, threads: int, as_floats: bool = False) -> PrintSettings:
-    """How a song is printed by a spec; with ``as_floats`` into a file that is read again, and as long."""
+def settings_of(
+    spec: Spec, laid: SongLaid, seconds: float, threads: int = CORES, as_floats: bool = False
+) -> PrintSettings:
+    """How a song of so many seconds is printed by a spec; with ``as_floats`` into a file that is read again.
+
+    Raises:
+        AudioError: nothing is left of the song.
+    """
+    start_s, end_s = kept_part(laid, seconds)
     floats = as_floats or spec.container in LOSSY or spec.bits == "32f"
     return PrintSettings(
         bits="32f" if floats else "16" if spec.bits == 16 else "24",
@@ -90,8 +100,9 @@ def settings_of(spec: Spec, laid: SongLaid, threads: int, as_floats: bool = Fals
         fade_in_s=laid.fade_in_s,
         fade_out_s=laid.fade_out_s,
         fade_shape=laid.fade_shape,
-        from_s=laid.start_s or None,
-        to_s=laid.end_s,
+        from_s=start_s or None,
+        to_s=end_s,
+        tail_s=tail_seconds(spec.tail) if rings_on(laid, seconds) else 0.0,
         container="rf64" if as_floats else spec.container,
         kbit_s=spec.kbit_s or USUAL_KBIT_S,
     )

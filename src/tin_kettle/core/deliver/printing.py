@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -24,7 +24,7 @@ from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.fades import FadeShape, fade_gains
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.rides import Rides
+from tin_kettle.core.engine.graph.rides import TargetRides
 from tin_kettle.core.engine.offline import (
     BLOCK_FRAMES,
     CORES,
@@ -36,9 +36,11 @@ from tin_kettle.core.engine.offline import (
 )
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Source
 from tin_kettle.core.errors import AudioError
+from tin_kettle.core.measure.peaks import TruePeakMeter
 from tin_kettle.core.measure.song import Measures, SongMeter
+from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.processor import Block
+from tin_kettle.core.stages.processor import Block, Processor
 
 
 @dataclass(frozen=True)
@@ -104,23 +106,44 @@ def print_song(
     first, last = _slice(settings, converted_frames(source_frames, source_hz, rate_hz), rate_hz)
     container = settings.container or container_by_name(path)
     check_print(path, container, settings.bits, rate_hz, last - first)
-    blocks = render(
-        recipe,
-        sources,
-        last=source_frames,
-        block_frames=settings.block_frames,
-        progress=progress,
-        threads=settings.threads,
-    )
+
+    def chain(share_from: float, share_to: float) -> Iterator[Block]:
+        def report(share: float) -> None:
+            if progress:
+                progress(share_from + share * (share_to - share_from))
+
+        return render(
+            recipe,
+            sources,
+            last=source_frames,
+            block_frames=settings.block_frames,
+            progress=report,
+            threads=settings.threads,
+        )
+
+    measured_share = 0.0
+
+    def chain_peak_dbtp() -> float:
+        nonlocal measured_share
+        measured_share = 0.5
+        meter = TruePeakMeter()
+        for block in chain(0.0, measured_share):
+            meter.feed(block)
+        meter.finish()
+        return meter.dbtp
+
     levelled = settings.gain_db != 0.0 or settings.fade_in_s > 0.0 or settings.fade_out_s > 0.0
+    changed = rate_hz != source_hz or settings.band_limit or levelled
+    ceiling = _ceiling(recipe, rate_hz, chain_peak_dbtp) if changed else None
+    blocks = chain(measured_share, 1.0)
     if levelled:
         blocks = _levelled(blocks, settings, source_frames, source_hz)
     if rate_hz != source_hz:
         blocks = convert_rate(blocks, source_frames, source_hz, rate_hz)
     if settings.band_limit:
         blocks = band_limit(blocks, rate_hz)
-    if rate_hz != source_hz or settings.band_limit or levelled:
-        blocks = _hold_ceiling(blocks, recipe, rate_hz)
+    if ceiling:
+        blocks = _held(blocks, ceiling)
     return _write(in_pieces(blocks), path, container, settings, rate_hz, first, last)
 
 
@@ -137,7 +160,7 @@ def print_extent(recipe: Recipe, sources: Mapping[str, Source], settings: PrintS
 
 
 def _rate(recipe: Recipe, sources: Mapping[str, Source], settings: PrintSettings) -> int:
-    rate_hz = settings.rate_hz or song_rate(recipe, sources)
+    rate_hz = song_rate(recipe, sources) if settings.rate_hz is None else settings.rate_hz
     if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
         raise AudioError(f"{rate_hz} Hz is no rate for a print; {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed")
     return rate_hz
@@ -172,15 +195,40 @@ def _levelled(blocks: Iterator[Block], settings: PrintSettings, frames: int, rat
         at += block.shape[1]
 
 
-def _hold_ceiling(blocks: Iterator[Block], recipe: Recipe, rate_hz: int) -> Iterator[Block]:
-    """The ceiling of the last limiter once more at the print's rate; below it this is only a delay, taken out again."""
-    holding = [stage for stage in recipe.master if stage.on and stage.declared.hold]
-    if not holding:
-        yield from blocks
-        return
-    hold = holding[-1].declared.hold
+@dataclass(frozen=True)
+class _Ceiling:
+    """What holds the peaks once more after the chain: a limiter without gain, and how its settings move."""
+
+    limiter: Processor
+    rides: TargetRides
+
+
+def _ceiling(recipe: Recipe, rate_hz: int, chain_peak_dbtp: Callable[[], float]) -> _Ceiling | None:
+    """The ceiling of the last limiter where nothing follows it, else the true peak that the chain reaches.
+
+    None where the master has no limiter.
+
+    Args:
+        chain_peak_dbtp: measures what leaves the chain.
+    """
+    automation = automation_of(recipe)
+    sounding = [stage for stage in recipe.master if automation.can_be_on(stage)]
+    limiters = [stage for stage in sounding if stage.declared.hold]
+    if not limiters:
+        return None
+    last = limiters[-1]
+    hold = last.declared.hold
     assert hold is not None
-    limiter, rides = hold(holding[-1].params, rate_hz), Rides(recipe, rate_hz).of(holding[-1].id)
+    if last is sounding[-1] and automation.find(last.id, "on") is None:
+        # its gain belongs to the chain: what comes here has it already
+        rides = tuple(moved for moved in automation.of(last.id) if moved.param != last.declared.level)
+        return _Ceiling(hold(last.params, rate_hz, None), TargetRides(rides, rate_hz))
+    return _Ceiling(hold(last.params, rate_hz, chain_peak_dbtp()), TargetRides((), rate_hz))
+
+
+def _held(blocks: Iterator[Block], ceiling: _Ceiling) -> Iterator[Block]:
+    """Blocks below a ceiling; where they are already, it is only a delay, which is taken out again."""
+    limiter = ceiling.limiter
     at, early = 0, limiter.delay
 
     def padded() -> Iterator[Block]:
@@ -188,7 +236,7 @@ def _hold_ceiling(blocks: Iterator[Block], recipe: Recipe, rate_hz: int) -> Iter
         yield np.zeros((2, limiter.delay))
 
     for block in padded():
-        limiter.moving = rides.moving(Span(Timeline(), at, block.shape[1]))
+        limiter.moving = ceiling.rides.moving(Span(Timeline(), at, block.shape[1]))
         at += block.shape[1]
         out = limiter.process(block)
         dropped = min(early, out.shape[1])

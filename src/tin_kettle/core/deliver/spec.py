@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -15,6 +15,17 @@ from tin_kettle.core.recipe.reading import read_as, read_document
 
 NAMES = {"number": 1, "title": "", "record": "", "artist": ""}
 """What the name of a file may be made of."""
+
+
+Tail = Literal["none", "auto"] | Annotated[float, Field(ge=0, le=600)]
+"""Room after a song for what rings on: none, as long as it rings, or seconds."""
+
+
+def tail_seconds(tail: Tail) -> float | None:
+    """Seconds of a tail; None where it is as long as the recipe rings on."""
+    if tail == "auto":
+        return None
+    return 0.0 if tail == "none" else float(tail)
 
 
 class _Part(BaseModel):
@@ -39,6 +50,8 @@ class Spec(_Part):
         files: ``songs`` is a file a song, as it is alone. ``gapless`` is a file a song that goes on until the next
             begins, with the gap and with what crosses over, so that they play in a row as the record does. ``whole`` is
             one file with a cue sheet into it. The songs' levels and fades are in all of them.
+        tail: room for what rings on after the song: ``none``, seconds, or ``auto`` for as long as it rings. A song
+            whose end is cut or faded out in the record has none.
         tags: whether the file says what it is, where its container can.
         naming: of files, with ``{number}``, ``{title}``, ``{record}`` and ``{artist}``.
     """
@@ -54,6 +67,7 @@ class Spec(_Part):
     ceiling_dbtp: float | None = Field(default=None, ge=-24, le=0)
     loudness: Loudness | None = None
     band_limit: bool = False
+    tail: Tail = "none"
     tags: bool = True
     files: Literal["songs", "gapless", "whole"] = "songs"
     naming: str = Field(default="{number:02} {title}", min_length=1, max_length=200)

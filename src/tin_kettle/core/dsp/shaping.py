@@ -264,6 +264,19 @@ def shape(
                 else:
                     taken = 2.0 / apart * (_first(middle, p) - (_second(middle, p) - second[i + 1]) / apart)
                 y[i] = straight * total - weight * taken + offset
+            # samples whose own three would let a whole run take a short way take it here as well: no block may show
+            if within > 0.0:
+                for i in range(run):
+                    loudest = max(abs(u[i]), max(abs(u[i + 1]), abs(u[i + 2])))
+                    taken = _mean_of_powers(u[i], u[i + 1], u[i + 2], p[3], p[5])
+                    plain = straight * (u[i] + u[i + 1] + u[i + 2]) - weight * taken + offset
+                    y[i] = plain if loudest <= within else y[i]
+            else:
+                for i in range(run):
+                    loudest = max(abs(u[i]), max(abs(u[i + 1]), abs(u[i + 2])))
+                    total = u[i] + u[i + 1] + u[i + 2]
+                    plain = straight * total - weight * _taken(_THIRD * total, p) + offset
+                    y[i] = plain if loudest <= quiet else y[i]
 
 
 @kernel("void(float64[:, ::1], float64[:, ::1], int64, int64, int64, float64[::1], float64[:, ::1])")

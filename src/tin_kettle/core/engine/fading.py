@@ -40,6 +40,11 @@ class Crossfade(Generic[Voice, Wish]):
         self._done = 0
         self._fade = fade_frames(rate_hz)
 
+    @property
+    def waits(self) -> bool:
+        """Whether a change waits for the end of a fade."""
+        return bool(self._waiting)
+
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
         twin = twin_of(self)

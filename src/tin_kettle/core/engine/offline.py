@@ -72,6 +72,9 @@ def render(
 ) -> Iterator[Block]:
     """Blocks of the mastered song, (2, frames), aligned to the sources: from frame ``first`` up to ``last``, its end.
 
+    Raises:
+        AudioError: the rates of the sources differ, or a stage gives numbers that are no sound.
+
     The samples depend neither on ``block_frames`` nor on ``threads``; what is done in the server takes one, and leaves
     the other cores to the ear. A ``graph`` made for the recipe may be given, and ``read`` looks at each of its parts
     after every block that it heard, also while it is still filling its delay.
@@ -106,7 +109,9 @@ def _walked(
 
     def go(number: int, span: Span, inputs: Mapping[str, Block]) -> Block:
         try:
-            return graph.process(inputs, span, convoy.walk(number))
+            out = graph.process(inputs, span, convoy.walk(number))
+            graph.check_finite(out)
+            return out
         except BaseException:
             convoy.stop()
             raise

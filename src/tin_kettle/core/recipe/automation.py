@@ -1,13 +1,14 @@
-"""Automation read: which parameter a ride moves, whether it may, and when its points are."""
+"""Automation resolved once: which parameter moves, whether it may, when its points are, and what values it reaches."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.model import Owner, Point, Ramp, Recipe, Section, SectionTime
+from tin_kettle.core.recipe.once import OncePerRecipe
 from tin_kettle.core.stages.declare import Params, describe_params
 from tin_kettle.core.stages.stage import Stage
 
@@ -41,6 +42,74 @@ class Moved:
         """Whether it can ramp."""
         return self.about["type"] in ("number", "numbers")
 
+    @property
+    def reached(self) -> tuple[Value, ...]:
+        """The values that it can have: lowest and highest of a number, each one of a switch or a choice."""
+        values = list(dict.fromkeys(value for _, value, _ in self.points))
+        if not self.is_number:
+            return tuple(values)
+        numbers = [float(value) for value in values]
+        return (min(numbers),) if min(numbers) == max(numbers) else (min(numbers), max(numbers))
+
+
+Measure = Callable[[Stage], float]
+SEARCHES = 3
+"""Rounds over all parameters of a stage: what a switch turns on may only then be worth moving."""
+
+
+class Automation:
+    """All automation of a recipe. Times of sections are resolved to seconds: where one moves, what hangs on it does.
+
+    Args:
+        curves: every automated parameter, in the order of the document.
+    """
+
+    def __init__(self, curves: tuple[Moved, ...]) -> None:
+        self.curves = curves
+        self._by_target: dict[str, tuple[Moved, ...]] = {}
+        for moved in curves:
+            self._by_target[moved.target] = (*self._by_target.get(moved.target, ()), moved)
+
+    def of(self, target: str) -> tuple[Moved, ...]:
+        """What moves of a stage, branch, bus or group."""
+        return self._by_target.get(target, ())
+
+    def find(self, target: str, param: str) -> Moved | None:
+        """The curve of a parameter, by its canonical name."""
+        return next((moved for moved in self.of(target) if moved.param == param), None)
+
+    def can_be_on(self, stage: Stage) -> bool:
+        """Whether a stage is on at any moment."""
+        moved = self.find(stage.id, "on")
+        return stage.on if moved is None else True in moved.reached
+
+    def farthest(self, stage: Stage, measure: Measure) -> Stage:
+        """The setting with the highest measure that automation brings a stage to; on its own where nothing moves.
+
+        Found parameter by parameter: right where each of them moves the measure one way, whatever the others are.
+        """
+        reached = {moved.param: moved.reached for moved in self.of(stage.id)}
+        if not reached:
+            return stage
+        best = with_values(stage, {param: values[0] for param, values in reached.items()})
+        highest = measure(best)
+        for _ in range(SEARCHES if len(reached) > 1 else 1):
+            before = best
+            for param, values in reached.items():
+                for value in values:
+                    tried = with_values(best, {param: value})
+                    found = measure(tried)
+                    # a switch that changes nothing yet may let another parameter count
+                    if found > highest or (found == highest and value is True):
+                        best, highest = tried, found
+            if best == before:
+                break
+        return best
+
+    def fingerprint(self) -> list[Any]:
+        """Plain values that are equal where everything moves alike, whatever its points hang on."""
+        return [[moved.target, moved.param, [list(point) for point in moved.points]] for moved in self.curves]
+
 
 def targets(recipe: Recipe) -> dict[str, Target]:
     """All that a ride may name: stages, branches, buses and groups by id."""
@@ -51,14 +120,9 @@ def targets(recipe: Recipe) -> dict[str, Target]:
     return found
 
 
-def read_automation(recipe: Recipe) -> list[Moved]:
-    """Every ride of a recipe.
-
-    Raises:
-        RecipeError: what it names is not there or must not move, a value is not allowed; the path is in the message.
-    """
+def _resolve(recipe: Recipe) -> Automation:
     if not recipe.automation:
-        return []
+        return NO_AUTOMATION
     named, sections = targets(recipe), {section.id: section for section in recipe.sections}
     listed: dict[tuple[str, str], Moved] = {}
     for i, ride in enumerate(recipe.automation):
@@ -70,7 +134,16 @@ def read_automation(recipe: Recipe) -> list[Moved]:
         ordered = tuple(sorted(points, key=lambda point: point[0]))
         hangs = all(isinstance(point.at, SectionTime) or point.at == 0.0 for point in ride.points)
         listed[ride.target, param] = Moved(ride.target, param, about, ordered, hangs and len(points) > 1)
-    return list(listed.values())
+    return Automation(tuple(listed.values()))
+
+
+NO_AUTOMATION = Automation(())
+automation_of = OncePerRecipe(_resolve)
+"""The :class:`Automation` of a recipe.
+
+Raises:
+    RecipeError: what it names is not there or must not move, a value is not allowed; the path is in the message.
+"""
 
 
 def located(target: Target | None, name: str, param: str, path: str) -> tuple[str, Mapping[str, Any]]:
@@ -181,6 +254,16 @@ def allowed(value: Value, about: Mapping[str, Any], path: str) -> Value:
     if not low <= value <= high:
         raise RecipeError(path, f"{value:g} is out of range; at least {low:g} and at most {high:g} is allowed")
     return value
+
+
+def path_in_params(stage: Stage, param: str) -> str:
+    """A canonical name as the path in ``params``: ``bands.low.hz`` is ``bands[0].hz``."""
+    steps = param.split(".")
+    if len(steps) == 1:
+        return param
+    values = getattr(stage.params, steps[0])
+    at = next(i for i, one in enumerate(values) if str(getattr(one, "id", i)) == steps[1])
+    return ".".join([f"{steps[0]}[{at}]", *steps[2:]])
 
 
 def with_values(stage: Stage, values: Mapping[str, Value]) -> Stage:

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from tin_kettle.core.recipe.automation import Moved, read_automation
+from tin_kettle.core.recipe.automation import Moved, automation_of
 from tin_kettle.core.recipe.model import Owner, Recipe
 from tin_kettle.core.recipe.names import names
 from tin_kettle.core.recipe.rides_told import ride_words
@@ -78,7 +78,8 @@ def _rides(before: Recipe, after: Recipe) -> list[Difference]:
 def _told(recipe: Recipe) -> dict[tuple[str, str], tuple[Moved, str]]:
     """What is ridden → its ride, and that in words."""
     return {
-        (moved.target, moved.param): (moved, ride_words(moved, recipe.sections)) for moved in read_automation(recipe)
+        (moved.target, moved.param): (moved, ride_words(moved, recipe.sections))
+        for moved in automation_of(recipe).curves
     }
 
 

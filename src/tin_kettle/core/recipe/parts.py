@@ -62,6 +62,8 @@ def up_to(recipe: Recipe, stage_id: str, on: bool) -> Recipe:
     if place is None:
         raise RecipeError("stage", f"there is no stage '{stage_id}'; choose one of the song's")
 
+    decided = {stage_id}
+
     def holds(stage: Stage) -> bool:
         return stage.id == stage_id or any(holds(inner) for branch in stage.branches for inner in branch.chain)
 
@@ -70,6 +72,7 @@ def up_to(recipe: Recipe, stage_id: str, on: bool) -> Recipe:
             if stage.id == stage_id:
                 return (*chain[:index], stage.model_copy(update={"on": on}))
             if holds(stage):
+                decided.update(branch.id for branch in stage.branches)
                 there = tuple(
                     branch.model_copy(update={"muted": not any(holds(inner) for inner in branch.chain)})
                     for branch in stage.branches
@@ -77,8 +80,10 @@ def up_to(recipe: Recipe, stage_id: str, on: bool) -> Recipe:
                 return (*chain[:index], stage.with_branches(there))
         return chain
 
-    kept = [r for r in recipe.automation if not (r.target == stage_id and r.param == "on") and r.param != "muted"]
-    cut = recipe.map_chains(ended).model_copy(update={"automation": tuple(kept)})
+    cut = recipe.map_chains(ended)
+    # what is decided here no ride may decide otherwise; other mutes are as they are at that time
+    kept = [r for r in recipe.automation if not (r.target in decided and r.param in ("on", "muted"))]
+    cut = cut.model_copy(update={"automation": tuple(kept)})
     return _with_its_rides(cut if place.lane is None else bus_alone(cut, place.lane.id))
 
 

@@ -10,14 +10,15 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from tin_kettle.core.errors import KettleError, RecipeError
-from tin_kettle.core.recipe.automation import read_automation, with_values
+from tin_kettle.core.recipe.automation import automation_of, path_in_params
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.size import DEEPEST_NESTING, check_size, read_float, read_int
 from tin_kettle.core.stages import KINDS
+from tin_kettle.core.stages.filter import HIGHEST_SHARE
 from tin_kettle.core.stages.split import DEEPEST
+from tin_kettle.core.stages.stage import Stage
 
-HIGHEST_SHARE = 0.49
 _SHOWN = 60
 Read = TypeVar("Read", bound=BaseModel)
 
@@ -42,7 +43,7 @@ def parse_recipe(document: object, before: tuple[object, Recipe] | None = None) 
     _check_items(recipe)
     _check_stages(recipe)
     _check_sections(recipe)
-    read_automation(recipe)
+    automation_of(recipe)
     return recipe
 
 
@@ -106,33 +107,34 @@ def dump_recipe(recipe: Recipe) -> dict[str, Any]:
 
 
 def check_rate(recipe: Recipe, rate_hz: float) -> None:
-    """Refuse frequencies that the rate cannot carry; a low-pass above 0.49 × rate is bypassed instead."""
+    """Refuse frequencies that the rate cannot carry, at rest or reached by automation.
+
+    A low-pass above 0.49 × rate is bypassed instead.
+
+    Raises:
+        RecipeError: the path of the frequency, or of the automation that brings it there.
+    """
+    automation, highest_hz = automation_of(recipe), HIGHEST_SHARE * rate_hz
     for place in recipe.walk():
         stage = place.stage
-        for name, hz in stage.declared.hz_params(stage.params) if stage.on else ():
-            _check_hz(hz, rate_hz, f"{place.path}.params.{name}")
-    if recipe.automation:
-        _check_ridden_rate(recipe, rate_hz)
-
-
-def _check_ridden_rate(recipe: Recipe, rate_hz: float) -> None:
-    """The same for every value that a frequency is ridden to."""
-    stages = {stage.id: stage for stage in recipe.stages()}
-    paths = {(r.target, r.param.removeprefix("params.")): i for i, r in enumerate(recipe.automation)}
-    for moved in read_automation(recipe):
-        if moved.target not in stages or moved.about["unit"] != "Hz":
+        if not automation.can_be_on(stage):
             continue
-        for _, value, _ in moved.points:
-            stage = with_values(stages[moved.target], {moved.param: value})
-            for _, hz in stage.declared.hz_params(stage.params):
-                if hz == value:
-                    _check_hz(hz, rate_hz, f"$.automation[{paths[moved.target, moved.param]}].points")
+        # the sum grows with every frequency that comes to count
+        stage = automation.farthest(stage, lambda one: sum(hz for _, hz in one.declared.hz_params(one.params)))
+        for name, hz in stage.declared.hz_params(stage.params):
+            if hz > highest_hz:
+                raise RecipeError(
+                    _automated_path(recipe, place.stage, name) or f"{place.path}.params.{name}",
+                    f"{hz:g} Hz is above what {rate_hz:g} Hz carries; at most {highest_hz:g} Hz is allowed",
+                )
 
 
-def _check_hz(hz: float, rate_hz: float, path: str) -> None:
-    if hz > HIGHEST_SHARE * rate_hz:
-        highest = HIGHEST_SHARE * rate_hz
-        raise RecipeError(path, f"{hz:g} Hz is above what {rate_hz:g} Hz carries; at most {highest:g} Hz is allowed")
+def _automated_path(recipe: Recipe, stage: Stage, name: str) -> str | None:
+    """Where the points of a parameter are, ``bands[0].hz`` of a stage; None where it does not move."""
+    for i, moved in enumerate(automation_of(recipe).curves):
+        if moved.target == stage.id and path_in_params(stage, moved.param) == name:
+            return f"$.automation[{i}].points"
+    return None
 
 
 def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

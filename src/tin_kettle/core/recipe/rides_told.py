@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from tin_kettle.core.recipe.automation import Moved, Value, read_automation
+from tin_kettle.core.recipe.automation import Moved, Value, automation_of
 from tin_kettle.core.recipe.course import Course
 from tin_kettle.core.recipe.model import Recipe, Section
 from tin_kettle.core.stages.words import MINUS, bare, db, hz, ms
@@ -59,7 +59,7 @@ def _switched(course: Course, sections: Sequence[Section]) -> str:
 def rides_in_words(recipe: Recipe) -> dict[str, str]:
     """Id of what is ridden → its rides."""
     told: dict[str, list[str]] = {}
-    for moved in read_automation(recipe):
+    for moved in automation_of(recipe).curves:
         # a stage that is off needs no name for that
         name = "" if moved.param == "on" else f"{moved.about['label'].lower()} "
         told.setdefault(moved.target, []).append(name + ride_words(moved, recipe.sections))

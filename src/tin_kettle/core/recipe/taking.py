@@ -12,7 +12,7 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.thinning import fewest
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.automation import Value, allowed, read_automation, seconds_of
+from tin_kettle.core.recipe.automation import Value, allowed, automation_of, seconds_of
 from tin_kettle.core.recipe.course import Course, as_points
 from tin_kettle.core.recipe.model import Point, Ramp, Recipe, Ride
 from tin_kettle.core.recipe.touches import ride_of, with_rides
@@ -77,7 +77,7 @@ def with_takes(recipe: Recipe, takes: Sequence[Take]) -> Recipe:
     """
     for i, take in enumerate(takes):
         recipe = _with_take(recipe, take, f"$.takes[{i}]")
-    read_automation(recipe)
+    automation_of(recipe)
     return recipe
 
 
@@ -104,8 +104,10 @@ def _with_passage(recipe: Recipe, take: Take, index: int, begin: float, end: flo
         key=lambda one: one.seconds,
     )
     moves = take.passages[index].moves
-    for j, (_, value) in enumerate(moves):
-        allowed(value, moved.about, f"{path}.passages[{index}].moves[{j}]")
+    moves = tuple(
+        (seconds, allowed(value, moved.about, f"{path}.passages[{index}].moves[{j}]"))
+        for j, (seconds, value) in enumerate(moves)
+    )
     trims = take.trim_from is not None and place is not None and moved.is_number
     if trims and take.trim_from is not None:
         inside = as_points(old, _trimmed(old, moves, take.trim_from[index], begin, end))

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from pydantic import Field
 
-from tin_kettle.core.recipe.automation import Moved, Value, allowed, read_automation, targets, with_values
+from tin_kettle.core.recipe.automation import Moved, Value, allowed, automation_of, targets, with_values
 from tin_kettle.core.recipe.course import Course, resting
 from tin_kettle.core.recipe.model import AnyOwner, Recipe, Ride
 from tin_kettle.core.stages.declare import Id, Params
@@ -44,7 +44,7 @@ def with_touches(recipe: Recipe, touches: Sequence[Touch]) -> Recipe:
 def ride_of(recipe: Recipe, target: str, param: str, path: str) -> tuple[Moved, int | None]:
     """What is ridden there and its place among the rides; a value that rests is a ride of one point, with none."""
     still = resting(recipe, target, param, path)
-    for i, moved in enumerate(read_automation(recipe)):
+    for i, moved in enumerate(automation_of(recipe).curves):
         if (moved.target, moved.param) == (still.target, still.param):
             return moved, i
     return still, None
@@ -60,14 +60,14 @@ def _touched(recipe: Recipe, touch: Touch, path: str) -> Recipe:
             point.model_copy(update={"value": course.value(course.height(point.value) + by)}) for point in ride.points
         )
         return with_rides(recipe, [ride.model_copy(update={"points": points})])
-    allowed(touch.value, moved.about, f"{path}.value")
+    value = allowed(touch.value, moved.about, f"{path}.value")
     left = tuple(ride for i, ride in enumerate(recipe.automation) if i != place)
-    return _set(recipe.model_copy(update={"automation": left}), moved, touch.value)
+    return _set(recipe.model_copy(update={"automation": left}), moved, value)
 
 
 def with_rides(recipe: Recipe, rides: Sequence[Ride]) -> Recipe:
     """The recipe with rides in place of those of the same values, or added."""
-    canonical = {(moved.target, moved.param): i for i, moved in enumerate(read_automation(recipe))}
+    canonical = {(moved.target, moved.param): i for i, moved in enumerate(automation_of(recipe).curves)}
     listed = list(recipe.automation)
     for ride in rides:
         place = canonical.get((ride.target, ride.param.removeprefix("params.")))

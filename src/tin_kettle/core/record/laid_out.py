@@ -24,20 +24,37 @@ CUT_S = 0.02
 """A passage that is cut out begins and ends this softly."""
 
 
+def kept_part(laid: SongLaid, seconds: float) -> tuple[float, float | None]:
+    """From where to where a song of so many seconds is kept; None is its end.
+
+    A song may come back shorter than it was: an end behind its own is its own.
+
+    Raises:
+        AudioError: nothing is left of it.
+    """
+    end_s = laid.end_s if laid.end_s is not None and laid.end_s < seconds else None
+    if laid.start_s >= (seconds if end_s is None else end_s):
+        raise AudioError(
+            f"from {laid.start_s:g} s to {seconds if end_s is None else end_s:g} s nothing is left of a song of "
+            f"{seconds:g} s; let it start before it ends"
+        )
+    return laid.start_s, end_s
+
+
+def rings_on(laid: SongLaid, seconds: float) -> bool:
+    """Whether a song of so many seconds ends by itself: neither cut nor faded out."""
+    return kept_part(laid, seconds)[1] is None and laid.fade_out_s == 0.0
+
+
 def left_of(laid: SongLaid, frames: int, rate_hz: int) -> tuple[int, int]:
     """The frames that are left of a song of so many.
 
     Raises:
         AudioError: nothing is.
     """
-    start = round(laid.start_s * rate_hz)
-    end = frames if laid.end_s is None else min(frames, round(laid.end_s * rate_hz))
-    if start >= end:
-        raise AudioError(
-            f"from {laid.start_s:g} s to {end / rate_hz:g} s nothing is left of a song of {frames / rate_hz:g} s; "
-            "let it start before it ends"
-        )
-    return start, end
+    start_s, end_s = kept_part(laid, frames / rate_hz)
+    start, end = round(start_s * rate_hz), frames if end_s is None else min(frames, round(end_s * rate_hz))
+    return min(start, end - 1), end
 
 
 def sounding_s(energy: NDArray[np.float64]) -> tuple[float, float]:
@@ -52,11 +69,15 @@ def sounding_s(energy: NDArray[np.float64]) -> tuple[float, float]:
 class RecordSource:
     """Mastered songs as one source of (2, frames).
 
+    Args:
+        tails: how many of a song's last frames come after its end: they ring on over what follows. None where all
+            have none.
+
     Raises:
         AudioError: their rates differ, there are none, or nothing is left of one.
     """
 
-    def __init__(self, songs: Sequence[tuple[Source, SongLaid]]) -> None:
+    def __init__(self, songs: Sequence[tuple[Source, SongLaid]], tails: Sequence[int] | None = None) -> None:
         if not songs:
             raise AudioError("the record has no songs; add one")
         rates = {source.rate_hz for source, _ in songs}
@@ -69,22 +90,24 @@ class RecordSource:
         self._songs = []
         self.starts: list[int] = []
         end = 0
-        for n, (source, laid) in enumerate(songs):
-            first, last = left_of(laid, source.frames, self.rate_hz)
+        for n, ((source, laid), tail) in enumerate(zip(songs, tails or [0] * len(songs), strict=True)):
+            frames = source.frames - tail
+            first, last = left_of(laid, frames, self.rate_hz)
+            rings = tail if rings_on(laid, frames / self.rate_hz) else 0
             # the first song's gap is before the record; none overlaps more than the one before it is long
             gap = round(laid.gap_s * self.rate_hz) if n else 0
             start = max(end + gap, self.starts[-1] if n else 0)
             self.starts.append(start)
-            self._songs.append((source, laid, start, first, last))
+            self._songs.append((source, laid, start, first, last, rings))
             end = max(end, start + last - first)
-        self.frames = end
+        self.frames = max(self.silent_from())
 
     def read(self, start: int, frames: int) -> Block:
         """(2, frames) from ``start``; silence between the songs."""
         out = np.zeros((2, frames))
-        for source, laid, begins, first, last in self._songs:
+        for source, laid, begins, first, last, rings in self._songs:
             length = last - first
-            low, high = max(start, begins), min(start + frames, begins + length)
+            low, high = max(start, begins), min(start + frames, begins + length + rings)
             if low >= high:
                 continue
             part = source.read(first + low - begins, high - low)
@@ -95,7 +118,11 @@ class RecordSource:
 
     def ends(self) -> list[int]:
         """Where each song ends."""
-        return [start + last - first for _, _, start, first, last in self._songs]
+        return [start + last - first for _, _, start, first, last, _ in self._songs]
+
+    def silent_from(self) -> list[int]:
+        """Where nothing is heard of each song any more: its end, and what rings on."""
+        return [end + song[-1] for end, song in zip(self.ends(), self._songs, strict=True)]
 
     def joins(self) -> list[tuple[int, int]]:
         """The last and the first seconds about every join."""

@@ -29,9 +29,10 @@ from tin_kettle.core.dsp.dynamics import (
     soften,
 )
 from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
-from tin_kettle.core.dsp.svf import FORGOTTEN, svf_response, svf_rows
+from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, svf_response, svf_rows
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Ease, Items, Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.filter import HIGHEST_SHARE
 from tin_kettle.core.stages.processor import Block, Processor
 from tin_kettle.core.stages.words import bare, hz, ms
 
@@ -79,7 +80,9 @@ class DetectorFilter(Params):
     slope: Literal[6, 12, 24] = choice(12, label="Slope", unit="dB/oct", says="How steeply a pass falls.")
 
     def sections(self, rate_hz: float) -> Sections:
-        """(sections, 5) for :func:`svf_cascade`."""
+        """(sections, 5) for :func:`svf_cascade`; one that does nothing for a low-pass above what the rate carries."""
+        if self.kind == "low_pass" and self.hz > HIGHEST_SHARE * rate_hz:
+            return np.array([IDENTITY])
         if self.kind in ("high_pass", "low_pass"):
             make = high_pass if self.kind == "high_pass" else low_pass
             return make(self.hz, self.slope, 20.0 * math.log10(self.q / 0.7071), rate_hz)
@@ -313,7 +316,9 @@ KIND = Kind(
     build=Compressor,
     picture=_picture,
     summary=_summary,
-    hz_params=lambda p: [(f"detector_filters[{i}].hz", f.hz) for i, f in enumerate(p.detector_filters)],
+    hz_params=lambda p: [
+        (f"detector_filters[{i}].hz", f.hz) for i, f in enumerate(p.detector_filters) if f.kind != "low_pass"
+    ],
     keys=lambda p: p.key or (),
     dynamic=True,
     items={"detector_filters": Items("Detector filter", DetectorFilter, _filter_words, none="everything")},

@@ -163,7 +163,8 @@ class Kind:
         items: field → what its lists hold.
         crossovers_hz: corners of the crossovers that the sound itself passes: at rest it is an all-pass with these.
         check: what no single value of its parameters shows to be wrong: where, after ``params``, and the problem.
-        hold: makes what holds its ceiling once more at another rate, where it promises one.
+        hold: of a stage that promises a ceiling, makes what holds it once more: of its parameters, for a rate in Hz,
+            at another ceiling in dBTP where one is given.
         ease: how one that works too hard is eased.
         told: what its processor did over the song (:meth:`Processor.over_song`), in words.
     """
@@ -189,6 +190,6 @@ class Kind:
     items: Mapping[str, Items] = field(default_factory=dict)
     crossovers_hz: Callable[[Any], tuple[float, ...]] = field(default=lambda _params: ())
     check: Callable[[Any], tuple[str, str] | None] = field(default=lambda _params: None)
-    hold: Callable[[Any, float], Processor] | None = None
+    hold: Callable[[Any, float, float | None], Processor] | None = None
     ease: Ease | None = None
     told: Callable[[Mapping[str, NDArray[np.floating[Any]]]], str] | None = None

@@ -159,14 +159,25 @@ class Equalizer(Processor):
         return block
 
     def adopt(self, other: Processor) -> bool:
-        theirs = {turned: places for turned, _, places in other._domains} if isinstance(other, Equalizer) else {}
+        theirs = {} if not isinstance(other, Equalizer) else other._states()
         for turned, _, places in self._domains:
-            name = f"rows {int(turned)}"
             for band, place in places.items():
-                known = theirs.get(turned, {}).get(band)
-                if known and known.stop - known.start == place.stop - place.start:
-                    self.state[name][place] = other.state[name][known]
+                state, was_turned = theirs.get(band, (np.zeros((0, 2, 2)), turned))
+                if len(state) == place.stop - place.start:
+                    if turned != was_turned:
+                        # sections are linear: their states are of mid and side what they are of left and right
+                        rows = state.swapaxes(0, 1)
+                        state = (mid_and_side(rows) if turned else left_and_right(rows)).swapaxes(0, 1)
+                    self.state[f"rows {int(turned)}"][place] = state
         return True
+
+    def _states(self) -> dict[str, tuple[NDArray[np.float64], bool]]:
+        """Of every band the states of its sections, (sections, 2, 2), and whether they are of mid and side."""
+        return {
+            band: (self.f64(f"rows {int(turned)}")[place], turned)
+            for turned, _, places in self._domains
+            for band, place in places.items()
+        }
 
 
 def build(params: EqualizerParams, rate_hz: float) -> Processor:

@@ -181,6 +181,12 @@ class Limiter(Processor):
         return peaks
 
 
+def _held_again(params: LimiterParams, rate_hz: float, ceiling_db: float | None) -> Processor:
+    ceiling_db = params.ceiling_db if ceiling_db is None else ceiling_db
+    held = {"gain_db": 0.0, "true_peak": True, "ceiling_db": ceiling_db}
+    return Limiter(params.model_copy(update=held), rate_hz)
+
+
 def _picture(params: LimiterParams, _rate_hz: float) -> Picture:
     out_db = np.minimum(CURVE_IN_DB + params.gain_db, params.ceiling_db)
     return {"in_db": CURVE_IN_DB.tolist(), "out_db": out_db.tolist()}
@@ -206,7 +212,7 @@ KIND = Kind(
     level="gain_db",
     pushes="gain_db",
     louder=True,
-    hold=lambda p, rate_hz: Limiter(p.model_copy(update={"gain_db": 0.0, "true_peak": True}), rate_hz),
+    hold=_held_again,
     # a few dB are what a limiter is for
     ease=Ease(3.0, "gain down by 2 dB", lambda p: {"gain_db": max(0.0, p.gain_db - 2.0)}),
 )

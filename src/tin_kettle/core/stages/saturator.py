@@ -214,6 +214,7 @@ KIND = Kind(
     build=Saturator,
     picture=_picture,
     summary=_summary,
+    hz_params=lambda p: [("emphasis_hz", p.emphasis_hz)] if p.emphasis_on else [],
     dynamic=True,
     louder=True,
 )

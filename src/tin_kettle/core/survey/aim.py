@@ -6,14 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-import numpy as np
-
-from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.reading import is_effort
+from tin_kettle.core.engine.graph.reading import METER_HOP, is_effort
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import Progress, render, song_rate
-from tin_kettle.core.engine.passage import early_frames
+from tin_kettle.core.engine.offline import CORES, Progress
+from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.loudness import (
@@ -146,24 +143,21 @@ def _following(points: Sequence[tuple[float, float]]) -> float:
 def _tried(
     recipe: Recipe, sources: Mapping[str, Source], gain_db: float, start: int, end: int, progress: Progress
 ) -> Trial:
-    rate_hz = song_rate(recipe, sources)
-    graph = Graph(recipe, rate_hz)
-    graph.meter(True)
-    loudness, peaks, work = LoudnessMeter(rate_hz), TruePeakMeter(), dict[str, float]()
+    passage = Passage(recipe, sources, start, end)
+    passage.graph.meter(True)
+    first_hop = passage.early_frames // METER_HOP
+    loudness, peaks, work = LoudnessMeter(passage.rate_hz), TruePeakMeter(), dict[str, float]()
     dynamic = {stage.id for stage in recipe.stages() if stage.on and stage.declared.dynamic}
 
     def read(part: Slot | Lane) -> None:
         if part.id in dynamic and part.reading is not None:
-            rows = [row for series, (_, row) in part.reading.rows.items() if is_effort(series)]
+            efforts = [row for series, row in part.reading.rows.items() if is_effort(series)]
+            rows = [row[max(first_hop - begins, 0) :] for begins, row in efforts]
             work[part.id] = min(work.get(part.id, 0.0), *(float(row.min(initial=0.0)) for row in rows))
 
-    early = early_frames(recipe, rate_hz, start)
-    skip = early
-    for block in render(recipe, sources, first=start - early, last=end, graph=graph, read=read, progress=progress):
-        heard = np.ascontiguousarray(block[:, min(skip, block.shape[1]) :])
-        skip -= block.shape[1] - heard.shape[1]
-        loudness.feed(heard)
-        peaks.feed(heard)
+    for block in passage.blocks(read, progress, CORES):
+        loudness.feed(block)
+        peaks.feed(block)
     peaks.finish()
     energy = stereo_energy(loudness.slots())
     measures = {

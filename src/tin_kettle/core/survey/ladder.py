@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from tin_kettle.core.engine.offline import Progress, render, song_rate
+from tin_kettle.core.engine.offline import CORES, Progress, song_rate
+from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
@@ -42,7 +43,7 @@ def ladder(
     told = []
     for number, (stage_id, heard) in enumerate(steps):
         meter, peak = LoudnessMeter(rate_hz), TruePeakMeter()
-        for block in render(heard, sources, first=first, last=last):
+        for block in Passage(heard, sources, first, last).blocks(threads=CORES):
             meter.feed(block)
             peak.feed(block)
         lufs = integrated_lufs(stereo_energy(meter.slots()))

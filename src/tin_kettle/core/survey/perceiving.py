@@ -7,7 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.engine.offline import Progress, render, song_rate
+from tin_kettle.core.engine.offline import CORES, Progress, song_rate
+from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.critical_bands import BARK
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
@@ -31,7 +32,7 @@ def perceive(
     """
     rate_hz = song_rate(recipe, sources)
     sones, meter, done = SoneMeter(rate_hz), LoudnessMeter(rate_hz), 0
-    for block in render(recipe, sources, first=start, last=end):
+    for block in Passage(recipe, sources, start, end).blocks(threads=CORES):
         sones.feed(block)
         meter.feed(block)
         done += block.shape[1]

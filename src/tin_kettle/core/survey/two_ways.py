@@ -14,11 +14,11 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.crossover import crossover_low
 from tin_kettle.core.dsp.svf import svf_cascade
-from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import METER_HOP, Series
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import render, song_rate
+from tin_kettle.core.engine.offline import song_rate
+from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.automation import targets
@@ -146,17 +146,17 @@ def _played(
     recipe: Recipe, sources: Mapping[str, Source], start: int, end: int, stage_id: str | None = None
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """The passage, (2, frames), and the gain of a stage along it, a value every ``METER_HOP``."""
-    graph = Graph(recipe, song_rate(recipe, sources))
-    graph.meter(True)
+    passage = Passage(recipe, sources, start, end)
+    passage.graph.meter(True)
     series = Series()
 
     def read(part: Slot | Lane) -> None:
         if part.id == stage_id and part.reading is not None:
             series.add(part.reading)
 
-    blocks = list(render(recipe, sources, first=start, last=end, graph=graph, read=read, threads=1))
+    blocks = list(passage.blocks(read))
     hops = -(-(end - start) // METER_HOP)
-    gain_db = series.between(0, hops).get("effort_db", np.zeros(hops))
+    gain_db = series.between(passage.early_frames // METER_HOP, hops).get("effort_db", np.zeros(hops))
     return np.concatenate(blocks, axis=1), gain_db
 
 

@@ -15,7 +15,8 @@ import numpy as np
 from tin_kettle.core.engine.graph.reading import METER_HOP, series_db
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import CORES, Progress, render, song_frames, song_rate
+from tin_kettle.core.engine.offline import CORES, Progress, song_frames, song_rate
+from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.distortion import AddedMeter
@@ -213,7 +214,9 @@ class _Trial:
     def __init__(self, recipe: Recipe, sources: Mapping[str, Source], stage_id: str, first: int, last: int) -> None:
         self._stage_id = stage_id
         self._meter, self._efforts = AddedMeter(song_rate(recipe, sources)), list[np.ndarray]()
-        self._blocks = render(recipe, sources, first=first, last=last, read=self._read, threads=1)
+        passage = Passage(recipe, sources, first, last)
+        self._early_hops = passage.early_frames // METER_HOP
+        self._blocks = passage.blocks(self._read)
 
     def _read(self, part: Slot | Lane) -> None:
         """What the stage takes off, and nothing else that meters read."""
@@ -235,7 +238,7 @@ class _Trial:
         lufs = self._meter.integrated_lufs
         if lufs is None:
             raise RecipeError("song", "nothing sounds there; choose a song that does")
-        effort = np.concatenate(self._efforts) if self._efforts else np.zeros(1)
+        effort = np.concatenate(self._efforts)[self._early_hops :] if self._efforts else np.zeros(1)
         hardest = first + int(np.argmin(effort)) * METER_HOP
         often_db = float(np.quantile(effort, 0.1))
         return Won(push_db, lufs, float(effort.min()), often_db, self._meter.added_db), hardest

@@ -8,7 +8,8 @@ import numpy as np
 
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import render, song_frames, song_rate
+from tin_kettle.core.engine.offline import song_frames, song_rate
+from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
@@ -40,25 +41,26 @@ def _stage(recipe: Recipe, stage_id: str) -> tuple[Stage, CompressorParams]:
     return stage, stage.params
 
 
-def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int) -> Block:
-    """What a stage's detector hears over the passage, (2, frames)."""
+def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int) -> tuple[Block, int]:
+    """What a stage's detector hears over the passage, (2, frames), and how many of these come before it."""
     parts = []
 
     def read(part: Slot | Lane) -> None:
         if part.id == stage_id and isinstance(part, Slot) and part.detector is not None:
             parts.append(part.detector)
 
-    for _ in render(recipe, sources, first=start, last=end, read=read, threads=1):
+    passage = Passage(recipe, sources, start, end)
+    for _ in passage.blocks(read):
         pass
-    return np.concatenate(parts, axis=1)
+    return np.concatenate(parts, axis=1), passage.early_frames
 
 
-def mean_effort_db(params: CompressorParams, heard: Block, rate_hz: float) -> float:
-    """Average gain in dB of a setting on what its detector hears."""
+def mean_effort_db(params: CompressorParams, heard: Block, rate_hz: float, early_frames: int = 0) -> float:
+    """Average gain in dB of a setting on what its detector hears, without the first ``early_frames`` of it."""
     plain = params.model_copy(update={"detector_filters": (), "lookahead_ms": 0.0, "key": None})
     processor = Compressor(plain, rate_hz)
     processor.process(heard.copy())
-    return float(processor.efforts_db["effort_db"].mean())
+    return float(processor.efforts_db["effort_db"][:, early_frames:].mean())
 
 
 def threshold_for_work(
@@ -74,12 +76,12 @@ def threshold_for_work(
     if not stage.on or wanted.ratio == 1.0:
         return wanted.threshold_db
     rate_hz = song_rate(after, sources)
-    heard = _heard(after, stage_id, sources, *excerpt(sources, start, end))
-    goal = mean_effort_db(was, heard, rate_hz)
+    heard, early = _heard(after, stage_id, sources, *excerpt(sources, start, end))
+    goal = mean_effort_db(was, heard, rate_hz, early)
     low, high = LOWEST_DB, HIGHEST_DB
     for _ in range(STEPS):
         middle = 0.5 * (low + high)
-        works = mean_effort_db(wanted.model_copy(update={"threshold_db": middle}), heard, rate_hz)
+        works = mean_effort_db(wanted.model_copy(update={"threshold_db": middle}), heard, rate_hz, early)
         low, high = (middle, high) if works < goal else (low, middle)
     return round(0.5 * (low + high), 1)
 
@@ -98,6 +100,6 @@ def makeup_gain_db(recipe: Recipe, stage_id: str, sources: Mapping[str, Source],
 
 def _lufs(recipe: Recipe, sources: Mapping[str, Source], start: int, end: int) -> float | None:
     meter = LoudnessMeter(song_rate(recipe, sources))
-    for block in render(recipe, sources, first=start, last=end, threads=1):
+    for block in Passage(recipe, sources, start, end).blocks():
         meter.feed(block)
     return integrated_lufs(stereo_energy(meter.slots()))

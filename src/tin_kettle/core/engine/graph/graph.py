@@ -16,11 +16,12 @@ from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.summing import summed
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.graph.reading import Reading
-from tin_kettle.core.engine.graph.rides import Rides
+from tin_kettle.core.engine.graph.rides import rides_of
 from tin_kettle.core.engine.graph.slot import Slot, keys_of
 from tin_kettle.core.engine.graph.tree import Chain, Lane
 from tin_kettle.core.engine.graph.voice import Tap
 from tin_kettle.core.engine.graph.walk import ALONE, Walk
+from tin_kettle.core.errors import AudioError
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Owner, Recipe
 from tin_kettle.core.recipe.reading import check_rate
@@ -44,7 +45,7 @@ class Graph:
         check_rate(recipe, rate_hz)
         self.recipe = recipe
         self.rate_hz = rate_hz
-        self._rides = Rides(recipe, rate_hz)
+        self._rides = rides_of(recipe, rate_hz)
         self.buses = {bus.id: Lane(bus, self._rides, rate_hz) for bus in recipe.buses}
         self.groups = {group.id: Lane(group, self._rides, rate_hz) for group in recipe.groups}
         self.master = Chain(recipe.master, self._rides, rate_hz)
@@ -151,7 +152,7 @@ class Graph:
         """
         if _lanes_of(recipe) != _lanes_of(self.recipe) or not self._can_become(recipe):
             return None
-        rides = Rides(recipe, self.rate_hz)
+        rides = rides_of(recipe, self.rate_hz)
         stages = {stage.id: stage for stage in recipe.stages()}
         owners: dict[str, Owner] = dict(recipe.lanes())
         owners |= {branch.id: branch for stage in stages.values() for branch in stage.branches}
@@ -160,6 +161,9 @@ class Graph:
             name = lane.id
             if lane.differs(owners[name], rides, name in silent):
                 places.append(lane.chain.late_out)
+        # siblings of what changes are brought in phase with it before they wait for each other
+        for slot in self.slots():
+            places += slot.rephased(stages[slot.id], rides)
         return max((self.delay - place for place in places), default=0)
 
     def _can_become(self, recipe: Recipe) -> bool:
@@ -168,8 +172,9 @@ class Graph:
             return False
         if not self.master.can_become(recipe.master):
             return False
-        keys = {stage.id: keys_of(stage) for stage in recipe.stages()}
-        return all(keys_of(slot.stage) == keys[slot.id] for slot in self.slots())
+        rides = rides_of(recipe, self.rate_hz)
+        keys = {stage.id: keys_of(stage, rides) for stage in recipe.stages()}
+        return all(keys_of(slot.stage, self._rides) == keys[slot.id] for slot in self.slots())
 
     def change(self, recipe: Recipe) -> None:
         """Go to another recipe without a click, where :meth:`reach` says that it can be done.
@@ -178,7 +183,7 @@ class Graph:
             RecipeError: a frequency lies above what the rate carries; nothing has changed then.
         """
         check_rate(recipe, self.rate_hz)
-        self.recipe, self._rides = recipe, Rides(recipe, self.rate_hz)
+        self.recipe, self._rides = recipe, rides_of(recipe, self.rate_hz)
         outer = self._outer()
         for name, bus in recipe.lanes().items():
             outer[name].chain.change(bus.chain, self._rides)
@@ -236,6 +241,18 @@ class Graph:
         yield self.master, other.master
         for lane in self.lanes():
             yield lane.chain, theirs.get(lane.id)
+
+    def check_finite(self, out: Block) -> None:
+        """Refuse a block that is no sound.
+
+        Raises:
+            AudioError: a sample is not finite; the stage that it comes from is named, where one holds on to it.
+        """
+        if np.isfinite(out).all():
+            return
+        slot = next((slot for slot in self.slots() if slot.is_unstable), None)
+        what = "a stage" if slot is None else f"'{slot.id}' ({slot.stage.declared.title.lower()})"
+        raise AudioError(f"{what} gives numbers that are no sound; change its settings or switch it off")
 
     # ---- taps
 

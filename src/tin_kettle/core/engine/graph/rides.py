@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.riding import HOLD, LINE, SMOOTH, travelled
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.fading import fade_frames
-from tin_kettle.core.recipe.automation import Moved, Value, read_automation, with_values
+from tin_kettle.core.recipe.automation import Automation, Moved, Value, automation_of, with_values
 from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.once import OncePerRecipe
 from tin_kettle.core.stages.moving import Moving, grid_frames
 from tin_kettle.core.stages.stage import Stage
 
@@ -120,11 +121,10 @@ def _follows(moved: Moved) -> bool:
 class Rides:
     """All automation of a recipe at a rate."""
 
-    def __init__(self, recipe: Recipe, rate_hz: float) -> None:
-        by_target: dict[str, list[Moved]] = {}
-        for moved in read_automation(recipe):
-            by_target.setdefault(moved.target, []).append(moved)
-        self._targets = {name: TargetRides(tuple(listed), rate_hz) for name, listed in by_target.items()}
+    def __init__(self, automation: Automation, rate_hz: float) -> None:
+        self.automation = automation
+        targets = {moved.target for moved in automation.curves}
+        self._targets = {name: TargetRides(automation.of(name), rate_hz) for name in targets}
         self._none = TargetRides((), rate_hz)
 
     def of(self, target: str) -> TargetRides:
@@ -145,3 +145,11 @@ class Rides:
         )
         now = self.of(stage.id).setting(stage, song)
         return now.with_branches(inside) if inside else now
+
+
+def _at_rate(recipe: Recipe, rate_hz: float) -> Rides:
+    return Rides(automation_of(recipe), rate_hz)
+
+
+rides_of = OncePerRecipe(_at_rate)
+"""The :class:`Rides` of a recipe at a rate in Hz."""

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import TYPE_CHECKING, Self
+from collections.abc import Callable, Iterator, Mapping
+from typing import TYPE_CHECKING, Protocol, Self
 
 import numpy as np
 
@@ -25,15 +25,29 @@ if TYPE_CHECKING:
     from tin_kettle.core.engine.graph.tree import Lane
 
 
-def keys_of(stage: Stage) -> tuple[str, ...]:
-    """Ids of the buses and groups that a stage's detector listens to; none while it is off."""
-    return stage.declared.keys(stage.params) if stage.on else ()
+def keys_of(stage: Stage, rides: Rides) -> tuple[str, ...]:
+    """Ids of the buses and groups that a stage's detector listens to; none where it is always off."""
+    return stage.declared.keys(stage.params) if rides.automation.can_be_on(stage) else ()
 
 
 def same_delay(stage: Stage, other: Stage) -> bool:
     """Whether two settings of one kind are as late as each other, whatever else differs."""
     names = [param["name"] for param in describe_params(type(stage.params)) if param["delays"]]
     return all(getattr(stage.params, name) == getattr(other.params, name) for name in names)
+
+
+class Decaying(Protocol):
+    """What remembers its input for a while, and rings on after it."""
+
+    @property
+    def memory_s(self) -> float:
+        """How long ago still matters."""
+        ...
+
+    @property
+    def tail_s(self) -> float:
+        """How long it rings on."""
+        ...
 
 
 class Slot:
@@ -47,6 +61,7 @@ class Slot:
         self._fade: Crossfade[Voice, Stage] = Crossfade(self._voice_of(stage), rate_hz)
         self._fresh = True
         self._undecided = bool(self._rides.switched)
+        self._decay: tuple[float, float] | None = None
         self._decided: tuple[Value, ...] = ()
         self.tap: Tap = "result"
         self.metered = False
@@ -86,18 +101,31 @@ class Slot:
         return self.late + self.voice.delay
 
     @property
-    def _sounds(self) -> bool:
-        return self.stage.on or "on" in self._rides.switched
-
-    @property
     def memory_s(self) -> float:
-        """How long ago still matters to it."""
-        return self.voice.processor.memory_s if self._sounds else 0.0
+        """How long ago still matters to it, at the setting of automation that remembers longest."""
+        return self._decay_s()[0]
 
     @property
     def tail_s(self) -> float:
-        """How long it rings on."""
-        return self.voice.processor.tail_s if self._sounds else 0.0
+        """How long it rings on, at the setting of automation that rings longest."""
+        return self._decay_s()[1]
+
+    def _decay_s(self) -> tuple[float, float]:
+        """Memory and tail in seconds."""
+        if not self._all_rides.automation.can_be_on(self.stage):
+            return 0.0, 0.0
+        if self._decay is None:
+            self._decay = self._longest(lambda one: one.memory_s), self._longest(lambda one: one.tail_s)
+        return self._decay
+
+    def _longest(self, duration: Callable[[Decaying], float]) -> float:
+        if not self._rides.moved:
+            return duration(self.voice.processor)
+
+        def measure(stage: Stage) -> float:
+            return duration(stage.declared.build(stage.params, self._rate_hz))
+
+        return measure(self._all_rides.automation.farthest(self.stage, measure))
 
     def align(self, late: int, tapped_at: Mapping[str, int]) -> int:
         """Take up a place where the sound is ``late`` frames late, and the taps as many as ``tapped_at`` says.
@@ -105,7 +133,7 @@ class Slot:
         Returns:
             How late it leaves.
         """
-        keys = keys_of(self.stage)
+        keys = keys_of(self.stage, self._all_rides)
         latest = max([late, *(tapped_at[key] for key in keys)])
         self._came, self.late, self._tapped_at = late, latest, dict(tapped_at)
         self._wait = Line(latest - late)
@@ -113,6 +141,12 @@ class Slot:
         self.voice.align(latest, tapped_at)
         self._past = Past(self.voice.processor.warm_frames)
         return self.late_out
+
+    @property
+    def is_unstable(self) -> bool:
+        """Whether it remembers something that is no number."""
+        states = self.voice.processor.state.values()
+        return not all(np.isfinite(array).all() for array in states if array.dtype.kind == "f")
 
     def walk(self) -> Iterator[Slot]:
         """Itself, then all that is inside."""
@@ -172,6 +206,10 @@ class Slot:
         """Whether a setting has the same delay, so that :meth:`change` may go to it."""
         return same_delay(self.stage, stage)
 
+    def rephased(self, stage: Stage, rides: Rides) -> list[int]:
+        """How late branches inside leave their chains whose all-passes :meth:`change` would change."""
+        return []
+
     def differs(self, stage: Stage, rides: Rides) -> bool:
         """Whether :meth:`change` would change its own sound."""
         return stage != self.stage or rides.of(stage.id).moved != self._rides.moved
@@ -179,7 +217,7 @@ class Slot:
     def change(self, stage: Stage, rides: Rides) -> None:
         """Go to another setting of the same kind and delay within 10 ms; a fade under way is finished first."""
         self.stage, self._all_rides, self._rides = stage, rides, rides.of(stage.id)
-        self._undecided = True
+        self._undecided, self._decay = True, None
 
     def _make(self, stage: Stage, before: Voice) -> Voice:
         voice = self._voice_of(stage)
@@ -258,8 +296,9 @@ class Slot:
                 if self.voice.detector is not None:
                     heard.append(self.voice.detector)
                 efforts.append(self.voice.series_db)
-            self._past.push(piece)
-            self._fresh, self._last = False, there
+                # a setting that waits for the end of a fade is warmed by all that went by until then
+                self._past.push(_part(piece, cut))
+                self._fresh, self._last = False, there.part(cut.start, cut.stop - cut.start)
         out = _joined([part for part, _ in parts])
         tapped = [tap for _, tap in parts if tap is not None]
         self.tapped = _joined(tapped) if tapped else None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Self
 
 import numpy as np
@@ -14,8 +14,8 @@ from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.graph.fader import Fader
 from tin_kettle.core.engine.graph.reading import Reading, levels_db
 from tin_kettle.core.engine.graph.rides import Rides
-from tin_kettle.core.engine.graph.slot import Slot
-from tin_kettle.core.engine.graph.turn import Corners, Moves, Turn, at_song, common, missing, moves_of
+from tin_kettle.core.engine.graph.slot import Decaying, Slot
+from tin_kettle.core.engine.graph.turn import Corners, Moves, Turn, at_song, common, is_alike, missing, moves_of
 from tin_kettle.core.engine.graph.voice import Voice
 from tin_kettle.core.engine.graph.walk import ALONE, Walk
 from tin_kettle.core.recipe.model import Owner
@@ -166,6 +166,7 @@ class Branches(Processor):
 
     def weigh(self, rides: Rides) -> None:
         """Find out what every branch lacks to be in phase with its neighbours, and what all of it is at rest."""
+        self._rides = rides
         paths = [moves_of(lane.owner.chain, rides) for lane in self.lanes]
 
         def wanted(song: int) -> Corners:
@@ -181,6 +182,21 @@ class Branches(Processor):
         self.corners: Moves = all_of_it if moves else all_of_it(0)
         self._lacks: list[Moves] = [lacks(path) if moves else missing(at_song(path, 0), wanted(0)) for path in paths]
 
+    def rephased(self, branches: tuple[Branch, ...], rides: Rides) -> list[int]:
+        """How late those lanes leave their chains whose all-passes would change."""
+        chains = [branch.chain for branch in branches]
+        if all(
+            is_alike(lane.owner.chain, self._rides, chain, rides)
+            for lane, chain in zip(self.lanes, chains, strict=True)
+        ):
+            return []
+        paths = [path for path in (moves_of(chain, rides) for chain in chains) if not callable(path)]
+        if len(paths) < len(chains) or any(callable(lack) for lack in self._lacks):
+            return [lane.chain.late_out for lane in self.lanes]
+        lacks = [missing(path, common(*paths)) for path in paths]
+        parts = zip(self.lanes, self._lacks, lacks, strict=True)
+        return [lane.chain.late_out for lane, before, after in parts if before != after]
+
     def align(self, late: int, tapped_at: Mapping[str, int]) -> None:
         """Let every branch wait for the slowest."""
         self._late = late
@@ -192,8 +208,6 @@ class Branches(Processor):
         beyond = max((slot.voice.processor.warm_frames for slot in slots), default=0) + self._divider.warm_frames
         # all-passes at 20 Hz have forgotten what was before within a tenth of a second
         self.warm_frames = self.delay + max(beyond, round(TURN_S * self._rate_hz) if self.corners != () else 0)
-        self.memory_s = max(lane.chain.memory_s for lane in self.lanes)
-        self.tail_s = max(lane.chain.tail_s for lane in self.lanes)
 
     def fork(self) -> Self:
         twin = super().fork()
@@ -261,12 +275,19 @@ class Split(Slot):
             return False
         return all(lane.chain.can_become(b.chain) for lane, b in zip(self._branches.lanes, theirs, strict=True))
 
+    def rephased(self, stage: Stage, rides: Rides) -> list[int]:
+        return self._branches.rephased(stage.branches, rides)
+
     def differs(self, stage: Stage, rides: Rides) -> bool:
         moved = rides.of(stage.id).moved != self._rides.moved
         return moved or _head(stage) != _head(self.stage)
 
+    def _longest(self, duration: Callable[[Decaying], float]) -> float:
+        return max(duration(lane.chain) for lane in self._branches.lanes)
+
     def change(self, stage: Stage, rides: Rides) -> None:
-        differs = self.differs(stage, rides)
+        # of several changes before the next block each counts; one that waits was made of branches of before
+        undecided = self._undecided or self._fade.waits or self.differs(stage, rides)
         super().change(stage, rides)
         inside = self._branches
         for lane, branch in zip(inside.lanes, stage.branches, strict=True):
@@ -276,7 +297,7 @@ class Split(Slot):
         now = self.voice
         now.stage = now.stage.with_branches(stage.branches)
         now.corners = inside.corners
-        self._undecided = differs
+        self._undecided = undecided
 
 
 def _head(stage: Stage) -> Stage:

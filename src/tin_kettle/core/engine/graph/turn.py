@@ -133,6 +133,14 @@ def moves_of(stages: tuple[Stage, ...], rides: Rides) -> Moves:
     return lambda song: chain_corners(tuple(rides.setting(stage, song) for stage in stages))
 
 
+def is_alike(stages: tuple[Stage, ...], rides: Rides, others: tuple[Stage, ...], their_rides: Rides) -> bool:
+    """Whether two chains of the same stages are the same at rest, at any moment."""
+    mine, theirs = moves_of(stages, rides), moves_of(others, their_rides)
+    if callable(mine) or callable(theirs):
+        return stages == others and rides.automation.curves == their_rides.automation.curves
+    return mine == theirs
+
+
 def at_song(corners: Moves, song: int) -> Corners:
     """What it is at a song frame."""
     return corners(song) if callable(corners) else corners

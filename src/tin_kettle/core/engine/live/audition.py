@@ -25,9 +25,11 @@ from tin_kettle.core.engine.live.spares import Spares
 from tin_kettle.core.engine.live.wanted import Wanted
 from tin_kettle.core.engine.offline import ringing_frames, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
+from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate
+from tin_kettle.core.stages.processor import Block
 
 AHEAD_MS = 20.0
 """A change is applied no earlier than this after the position heard, so that it arrives in time."""
@@ -138,6 +140,7 @@ class Audition:
                 self._kept[-1], self._taken_up = at.fork(), False
             now = at.now.render(self._timeline, position, frames)
             other = at.other.render(self._timeline, position, frames)
+            self._check_finite(now, other)
             readings = at.now.readings(position, frames)
             meters: dict[str, Any] = {"now": at.now.gauge(now), "other": at.other.gauge(other), "stages": readings}
             meters["tail"] = ringing_frames(at.now.graph)
@@ -153,6 +156,20 @@ class Audition:
             self._kept.append(at.fork())
             del self._kept[:-KEPT_BLOCKS]
         return replace(played, now=heard_now, other=heard_other)
+
+    def _check_finite(self, now: Block, other: Block) -> None:
+        """Refuse what is no sound, and go back to before it.
+
+        Raises:
+            AudioError: a sample is not finite.
+        """
+        at = self._at
+        try:
+            at.now.graph.check_finite(now)
+            at.other.graph.check_finite(other)
+        except AudioError:
+            self._at = self._kept[-1].fork()
+            raise
 
     def _look_inside(self) -> dict[str, Any]:
         slot = self._at.now.graph.slot(self._chosen)

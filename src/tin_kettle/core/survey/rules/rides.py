@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
-from tin_kettle.core.recipe.automation import read_automation
+from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.course import Course
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.names import names
@@ -24,7 +24,7 @@ STEP_S = 0.01
 
 def rides_jump(received: Survey, recipe: Recipe) -> Iterator[Finding]:
     """Rides of a level that change by more within a beat than a hand would."""
-    ridden = [moved for moved in read_automation(recipe) if moved.about["unit"] == "dB" and moved.is_number]
+    ridden = [moved for moved in automation_of(recipe).curves if moved.about["unit"] == "dB" and moved.is_number]
     if not ridden:
         return
     grid = find_grid(received)
