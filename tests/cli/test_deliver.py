@@ -14,6 +14,7 @@ from tests.cli.running import run
 from tests.conftest import RATE_HZ, music, noise, tone, write_wav
 from tin_kettle.core.deliver.broadcast import bext_chunk
 from tin_kettle.core.deliver.checking import container_of
+from tin_kettle.core.deliver.convert import band_limit
 from tin_kettle.core.deliver.cue import cue_sheet
 from tin_kettle.core.deliver.delivery import deliver
 from tin_kettle.core.deliver.spec import parse_spec
@@ -290,6 +291,84 @@ def test_gapless_songs_play_in_a_row_as_the_record_does(folder):
     sheet = (apart[0].file.parent / "Slack Water.cue").read_text()
     assert "PREGAP" not in sheet and sheet.count("FILE") == 3 and "ISRC ZZABC2600001" in sheet
     assert not [path for path in (folder / "out").rglob("*") if path.suffix == ".part"]
+
+
+def test_a_band_limit_is_not_heard_at_the_joins_of_gapless_songs(folder):
+    """A tone that goes on from song to song: filtered once more at the cut, it would ring there."""
+    x = tone(3000, -6, 4.0)
+    for name, part in (("one.wav", x[:, : 2 * RATE_HZ]), ("two.wav", x[:, 2 * RATE_HZ :])):
+        write_wav(folder / name, part, RATE_HZ, "FLOAT")
+    songs = [{"title": name, "source": f"{name}.wav", "gap_s": 0.0} for name in ("one", "two")]
+    spec = {**SPEC, "name": "G", "container": "wav", "bits": "32f", "files": "gapless", "band_limit": True}
+    made = deliver(parse_record({**RECORD, "songs": songs}), folder, [parse_spec(spec)], folder / "out")
+    y = np.concatenate([soundfile.read(found.file, always_2d=True)[0].T for found in made], axis=1)
+    plain = np.concatenate([joined_alone(part) for part in (x[:, : 2 * RATE_HZ], x[:, 2 * RATE_HZ :])], axis=1)
+    np.testing.assert_allclose(y, plain, atol=1e-6)
+
+
+def joined_alone(part):
+    return np.concatenate(list(band_limit(iter([part]), RATE_HZ)), axis=1)
+
+
+def test_what_rings_on_is_heard_over_the_gap_and_moves_no_song(folder):
+    room = {"kind": "room", "id": "r", "mix": 0.5, "params": {"decay_s": 2.0}}
+    (folder / "room.json").write_text(json.dumps({"format": "tin-kettle-recipe", "version": 1, "master": [room]}))
+    songs = [
+        {"title": "Low", "source": "a.wav", "recipe": "room.json", "gap_s": 0.0},
+        {"title": "High", "source": "b.wav", "gap_s": 1.0},
+        {"title": "Faded", "source": "a.wav", "recipe": "room.json", "fade_out_s": 0.1},
+    ]
+    about = {**SPEC, "container": "wav", "bits": "32f"}
+    specs = [
+        parse_spec({**about, "name": f"{files} {tail}", "files": files, "tail": tail})
+        for files, tail in (
+            ("songs", "auto"),
+            ("songs", 0.5),
+            ("gapless", "none"),
+            ("gapless", "auto"),
+            ("whole", "auto"),
+        )
+    ]
+    made = deliver(parse_record({**RECORD, "songs": songs}), folder, specs, folder / "out")
+    assert all(found.passed for found in made)
+    seconds = [soundfile.info(found.file).duration for found in made]
+    plain = soundfile.info(folder / "a.wav").duration
+    assert seconds[0] > plain + 2.0 and seconds[1] > soundfile.info(folder / "b.wav").duration - 0.01
+    assert seconds[2] == pytest.approx(plain), "what is faded out has no tail"
+    assert seconds[3] == pytest.approx(plain + 0.5)
+    dry, wet, whole = made[6:9], made[9:12], made[12]
+    lengths = [[soundfile.info(found.file).frames for found in row] for row in (dry, wet)]
+    assert lengths[0] == lengths[1], "no song begins later"
+    (quiet, _), (rings, _) = (soundfile.read(row[0].file, always_2d=True) for row in (dry, wet))
+    gap = slice(round(plain * RATE_HZ) + 100, round(plain * RATE_HZ) + RATE_HZ // 2)
+    assert not quiet[gap].any() and np.abs(rings[gap]).max() > 1e-3
+    in_a_row = np.concatenate([soundfile.read(found.file, always_2d=True)[0] for found in wet])
+    np.testing.assert_array_equal(in_a_row, soundfile.read(whole.file, always_2d=True)[0])
+
+
+def test_names_that_no_disk_takes_and_breaks_in_lines(folder):
+    title = "潮" * 100
+    songs = [{"title": title, "source": "a.wav"}, {"title": "two\nlines \u2028 three", "source": "b.wav"}]
+    spec = parse_spec({**SPEC, "name": "S", "container": "wav", "bits": 24})
+    made = deliver(parse_record({**RECORD, "songs": songs}), folder, [spec], folder / "out")
+    assert [found.problem for found in made] == [None, None]
+    assert made[0].file.name.startswith("01 潮潮") and len(made[0].file.name.encode()) < 200
+    sheet = next(made[0].file.parent.glob("*.cue")).read_text()
+    assert 'TITLE "two lines three"' in sheet
+    assert all(
+        line.split()[0] in ("TITLE", "PERFORMER", "CATALOG", "FILE", "TRACK", "INDEX", "PREGAP", "ISRC")
+        for line in sheet.splitlines()
+    )
+
+
+def test_an_end_behind_the_song_is_its_own_and_a_start_there_is_refused(folder):
+    songs = [{"title": "A", "source": "a.wav", "end_s": 500.0}, {"title": "B", "source": "b.wav", "start_s": 500.0}]
+    for files in ("songs", "gapless"):
+        spec = parse_spec({**SPEC, "name": files, "container": "wav", "bits": 24, "files": files})
+        made = deliver(parse_record({**RECORD, "songs": songs}), folder, [spec], folder / "out")
+        assert "nothing is left of a song" in (made[1].problem or "")
+        if files == "songs":
+            assert soundfile.info(made[0].file).duration == soundfile.info(folder / "a.wav").duration
 
 
 def test_songs_of_different_rates_are_joined_at_the_rate_of_the_spec_under_their_ceilings(folder):

@@ -105,7 +105,7 @@ export const api = {
   /** `leaving` while the page goes away: the request goes on without it */
   edit: (
     id: number,
-    edit: { base: number; id: string; unanswered: string[]; label: string; recipe: Recipe },
+    edit: { base: number; saves: number; id: string; unanswered: string[]; label: string; recipe: Recipe },
     leaving = false,
   ) => ask<Revision>(`/songs/${id}/recipe`, "PUT", edit, leaving),
   /** a recipe beside the song's present state */
@@ -227,6 +227,7 @@ export const api = {
     ask<{ order: number[] }>(`/songs/${id}/blind/order`, "POST", { rounds }),
   judge: (id: number, test: Omit<BlindTest, "says">) => ask<BlindTest>(`/songs/${id}/blind`, "POST", test),
   blindTests: (id: number) => ask<BlindTest[]>(`/songs/${id}/blind`),
+  tail: (id: number) => ask<{ seconds: number; usual: "none" | "auto" }>(`/songs/${id}/tail`),
   prints: (id: number) => ask<Print[]>(`/songs/${id}/prints`),
   print: (id: number, settings: PrintSettings) => ask<Print>(`/songs/${id}/prints`, "POST", settings),
   stopPrint: (id: number) => ask<Print>(`/prints/${id}/stop`, "POST"),

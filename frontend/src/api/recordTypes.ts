@@ -1,5 +1,5 @@
 /** Records and what is delivered of them, as the server tells of them. */
-import type { Kind, Survey } from "./types";
+import type { Kind, Survey, Tail } from "./types";
 
 /** How a song lies in its record. */
 export interface Laid {
@@ -106,6 +106,7 @@ export interface Spec {
   loudness: { integrated_lufs: number; tolerance_lu: number } | null;
   /** a file a song as it is alone, or as the record goes on; or one file for all */
   files: "songs" | "gapless" | "whole";
+  tail: Tail;
 }
 
 export interface KeptSpec {

@@ -40,6 +40,8 @@ export interface Source {
 
 export interface Revision {
   id: number;
+  /** how often it was saved in place, while the hand moved on */
+  saves: number;
   recipe: Recipe;
   label: string;
   made_at: string;
@@ -420,8 +422,12 @@ export interface PrintSettings {
   dither: "none" | "tpdf" | "shaped" | null;
   rate_hz: number | null;
   band_limit: boolean;
+  tail: Tail;
   part: string;
 }
+
+/** Room after a song for what rings on: none, as long as it rings, or seconds. */
+export type Tail = "none" | "auto" | number;
 
 export interface Print {
   id: number;

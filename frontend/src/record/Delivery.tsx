@@ -21,6 +21,7 @@ export function specWords({
   ceiling_dbtp,
   loudness,
   files,
+  tail,
 }: Spec): string {
   return [
     FILES[files],
@@ -29,6 +30,7 @@ export function specWords({
     bits === null ? (kbit_s ? `${kbit_s} kbit/s` : "") : bits === "32f" ? "32 bit float" : `${bits} bit`,
     dither && dither !== "none" ? `${dither} dither` : "",
     ceiling_dbtp === null ? "" : `at most ${String(ceiling_dbtp).replace("-", "−")} dBTP`,
+    tail === "none" ? "" : tail === "auto" ? "with its tail" : `${tail} s tail`,
     loudness ? `${String(loudness.integrated_lufs).replace("-", "−")} LUFS ± ${loudness.tolerance_lu}` : "",
   ]
     .filter(Boolean)

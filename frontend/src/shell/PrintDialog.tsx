@@ -2,9 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
-import type { Print, PrintSettings } from "../api/types";
+import type { Print, PrintSettings, Tail } from "../api/types";
 import { formatDb, formatTime, formatMoment } from "../ui/format";
 import { Choice } from "../ui/Choice";
+import { InlineNumber } from "../ui/InlineNumber";
 import { Segments } from "../ui/Segments";
 import { rest } from "../state/saving";
 import { useBench } from "../state/store";
@@ -59,27 +60,35 @@ function Order() {
   const saved = useBench((s) => s.saved);
   const recipe = useBench((s) => s.recipe)!;
   const client = useQueryClient();
-  const [settings, setSettings] = useState<PrintSettings>({
+  const revision = useBench((s) => s.revision);
+  // until it is chosen, the tail is the usual one of the song as it stands
+  const [settings, setSettings] = useState<Omit<PrintSettings, "tail"> & { tail: Tail | null }>({
     format: "wav",
     bits: "24",
     dither: "tpdf",
     rate_hz: null,
     band_limit: false,
+    tail: null,
     part: "master",
   });
-  const set = (fields: Partial<PrintSettings>) =>
+  const { data: rings } = useQuery({
+    queryKey: ["tail", song.id, revision?.id],
+    queryFn: () => api.tail(song.id),
+  });
+  const tail = settings.tail ?? rings?.usual ?? "none";
+  const set = (fields: Partial<typeof settings>) =>
     setSettings((before) => {
       const next = { ...before, ...fields };
       return next.format === "flac" && next.bits === "32f" ? { ...next, bits: "24" } : next;
     });
   const print = useMutation({
     mutationFn: () =>
-      api.print(song.id, { ...settings, dither: settings.bits === "32f" ? null : settings.dither }),
+      api.print(song.id, { ...settings, tail, dither: settings.bits === "32f" ? null : settings.dither }),
     onSettled: () => client.invalidateQueries({ queryKey: ["prints", song.id] }),
   });
   const everyBus = useMutation({
     mutationFn: async () => {
-      for (const { id } of recipe.buses) await api.print(song.id, { ...settings, part: id });
+      for (const { id } of recipe.buses) await api.print(song.id, { ...settings, tail, part: id });
     },
     onSettled: () => client.invalidateQueries({ queryKey: ["prints", song.id] }),
   });
@@ -149,6 +158,31 @@ function Order() {
         />
         leave out what lies above 20.6 kHz, so that every true-peak meter agrees
       </label>
+      <span>Tail</span>
+      <div className="flex items-center gap-2">
+        <Segments
+          label="Tail"
+          value={typeof tail === "number" ? "seconds" : tail}
+          options={[
+            { value: "none", label: "none" },
+            { value: "auto", label: `as it rings${rings ? `, ${rings.seconds} s` : ""}` },
+            { value: "seconds", label: "seconds" },
+          ]}
+          onChange={(chosen) => set({ tail: chosen === "seconds" ? Math.ceil(rings?.seconds || 1) : chosen })}
+        />
+        {typeof tail === "number" && (
+          <InlineNumber
+            label="Tail in seconds"
+            className="w-[70px]"
+            value={tail}
+            unit="s"
+            low={0}
+            high={600}
+            step={0.5}
+            onValue={(seconds) => set({ tail: seconds })}
+          />
+        )}
+      </div>
       <span />
       <div className="flex items-center gap-3">
         <button

@@ -106,8 +106,11 @@ function save(): void {
   keeping.saving = keeping.saving.then(saveWaiting);
 }
 
-function written({ id, label, recipe }: Movement, { id: base }: Revision): Parameters<typeof api.edit>[1] {
-  return { base, id, unanswered: session().keeping.unanswered, label, recipe };
+function written(
+  { id, label, recipe }: Movement,
+  { id: base, saves }: Revision,
+): Parameters<typeof api.edit>[1] {
+  return { base, saves, id, unanswered: session().keeping.unanswered, label, recipe };
 }
 
 /** While the hand moves on: the revision stays the one before, for all that asks what was measured of it. */

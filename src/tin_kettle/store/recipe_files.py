@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from pathlib import Path
+from urllib.parse import quote, unquote
 
 from tin_kettle.core.beside import written_beside
 from tin_kettle.core.errors import LibraryError, RecipeError
@@ -13,6 +14,7 @@ from tin_kettle.core.recipe.reading import dump_recipe, load_recipe
 from tin_kettle.store.database import Library
 
 _ENDING = ".kettle.json"
+LONGEST_NAME = 60
 
 
 def recipe_files(library: Library, folder: str) -> dict[str, Recipe]:
@@ -20,10 +22,10 @@ def recipe_files(library: Library, folder: str) -> dict[str, Recipe]:
     found = {}
     for path in sorted(library.folder(folder).glob("*" + _ENDING)):
         try:
-            found[path.name.removesuffix(_ENDING)] = load_recipe(path)
+            found[unquote(path.name.removesuffix(_ENDING))] = load_recipe(path)
         except RecipeError:
             continue  # not one of ours any more
-    return found
+    return dict(sorted(found.items(), key=lambda one: one[0].casefold()))
 
 
 def keep_recipe_file(library: Library, folder: str, name: str, recipe: Recipe) -> None:
@@ -43,7 +45,12 @@ def remove_recipe_file(library: Library, folder: str, name: str) -> None:
 
 
 def _path(library: Library, folder: str, name: str) -> Path:
-    plain = re.sub(r"[^\w \-]+", "", name).strip()[:60]
-    if not plain:
-        raise LibraryError(f"'{name}' is no name; use letters and figures")
-    return library.folder(folder) / (plain + _ENDING)
+    """The file of a name: what a disk may not take is written as in an address, so that no two names share a file."""
+    plain = name.strip()
+    if not plain or len(plain) > LONGEST_NAME:
+        raise LibraryError(f"'{plain}' is no name; 1 to {LONGEST_NAME} characters are allowed")
+    there = library.folder(folder)
+    # files that somebody put there are found as well
+    found = (path for path in there.glob("*" + _ENDING) if unquote(path.name.removesuffix(_ENDING)) == plain)
+    escaped = re.sub(r"[^\w \-]", lambda one: quote(one[0], safe=""), plain)
+    return next(found, there / (escaped.replace(".", "%2E") + _ENDING))

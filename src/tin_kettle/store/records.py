@@ -9,9 +9,10 @@ from typing import Any
 
 from pydantic import Field
 
-from tin_kettle.core.errors import Conflict, LibraryError, RecordError
+from tin_kettle.core.errors import AudioError, Conflict, LibraryError, RecordError
 from tin_kettle.core.recipe.reading import read_as
 from tin_kettle.core.record.document import RecordHead, SongLaid, Text
+from tin_kettle.core.record.laid_out import kept_part
 from tin_kettle.store.covers import cover_path
 from tin_kettle.store.database import Library, now
 
@@ -149,10 +150,27 @@ def change_record(library: Library, record_id: int, base: int, label: str, docum
             raise RecordError("$.cover", "this picture is not in the library; choose the file again")
         if sorted(song.id for song in state.songs) != sorted(song.id for song in before.state.songs):
             raise RecordError("$.songs", "these are not the record's songs; bring, move or remove songs by themselves")
+        _check_trims(db, state)
         parent = before.edit or _keep_edit(db, record_id, None, "as it was", before.state)
         _keep_edit(db, record_id, parent, label, state)
         _apply(db, record_id, state)
         return _now(db, record_id)
+
+
+def _check_trims(db: sqlite3.Connection, state: RecordState) -> None:
+    """Refuse a song of which nothing is left."""
+    for i, song in enumerate(state.songs):
+        seconds = db.execute(
+            "SELECT max(sources.frames * 1.0 / sources.rate_hz) FROM songs"
+            " JOIN revisions ON revisions.id = songs.revision_id"
+            " JOIN bounces ON bounces.set_id = revisions.set_id"
+            " JOIN sources ON sources.sha256 = bounces.sha256 WHERE songs.id = ?",
+            (song.id,),
+        ).fetchone()[0]
+        try:
+            kept_part(song, seconds)
+        except AudioError as refused:
+            raise RecordError(f"$.songs[{i}].start_s", f"'{song.title}': {refused}") from None
 
 
 def _keep_edit(db: sqlite3.Connection, record_id: int, parent: int | None, label: str, state: RecordState) -> int:
@@ -202,7 +220,7 @@ def step_record(library: Library, record_id: int, back: bool) -> RecordNow:
 
 
 def move_song(library: Library, song_id: int, record_id: int) -> None:
-    """Put a song at the end of another record; its level there is nought again.
+    """Put a song at the end of another record; its level, trims and code stay with it.
 
     Raises:
         LibraryError: there is no such song or record.
@@ -210,7 +228,7 @@ def move_song(library: Library, song_id: int, record_id: int) -> None:
     with library.writing() as db:
         _now(db, record_id)
         moved = db.execute(
-            "UPDATE songs SET record_id = :record, laid = '{}',"
+            "UPDATE songs SET record_id = :record,"
             " place = (SELECT coalesce(max(place), 0) + 1 FROM songs WHERE record_id = :record) WHERE id = :song",
             {"record": record_id, "song": song_id},
         ).rowcount

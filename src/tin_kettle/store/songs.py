@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -32,10 +32,11 @@ class Revision:
     """A state of a song's recipe and of the files of its buses.
 
     ``undo`` and ``redo`` are what would be undone or redone, None where nothing is; ``bounces`` is the number of the
-    set of files.
+    set of files; ``saves`` is how often it was saved in place, while the hand moved on.
     """
 
     id: int
+    saves: int
     recipe: Recipe
     bounces: int
     label: str
@@ -155,7 +156,7 @@ def current_revision(library: Library, song_id: int) -> Revision:
 
 def _current(db: sqlite3.Connection, song_id: int) -> Revision:
     row = db.execute(
-        "SELECT revisions.id, parent_id, label, recipe, made_at, set_id FROM revisions"
+        "SELECT revisions.id, saves, parent_id, label, recipe, made_at, set_id FROM revisions"
         " JOIN songs ON songs.revision_id = revisions.id WHERE songs.id = ?",
         (song_id,),
     ).fetchone()
@@ -164,6 +165,7 @@ def _current(db: sqlite3.Connection, song_id: int) -> Revision:
     child = _newest_child(db, row["id"])
     return Revision(
         row["id"],
+        row["saves"],
         parse_recipe(json.loads(row["recipe"])),
         row["set_id"],
         row["label"],
@@ -188,8 +190,9 @@ def save_revision(
     document: Any,
     save_id: str | None = None,
     unanswered: Sequence[str] = (),
+    base_saves: int = 0,
 ) -> Revision:
-    """Keep an edit made on revision ``base_id``.
+    """Keep an edit made on revision ``base_id`` as it was after ``base_saves`` saves in place.
 
     Args:
         save_id: one movement of the hand: saved again under the same name, it takes the place of what it was, so that
@@ -202,10 +205,7 @@ def save_revision(
     """
     recipe = parse_recipe(document)
     sources = song_sources(library, song_id)
-    for source in sources.values():
-        check_rate(recipe, source.rate_hz)
-    if {bus.id for bus in recipe.buses} != set(sources):
-        raise RecipeError("$.buses", f"the song has the buses {', '.join(sources)}; keep exactly these")
+    _check_buses(recipe, sources)
     with library.writing() as db:
         before = _current(db, song_id)
         if before.recipe == recipe:
@@ -213,17 +213,24 @@ def save_revision(
             return before
         made_by = db.execute("SELECT save_id FROM revisions WHERE id = ?", (before.id,)).fetchone()["save_id"]
         own = made_by is not None and made_by in (save_id, *unanswered)
-        if before.id != base_id and not own:
+        if (before.id, before.saves) != (base_id, base_saves) and not own:
             raise Conflict("this song was edited in another window since; reload to go on from there")
         if made_by is not None and made_by == save_id and not _is_named(db, before.id):
             db.execute(
-                "UPDATE revisions SET label = ?, recipe = ?, made_at = ? WHERE id = ?",
+                "UPDATE revisions SET label = ?, recipe = ?, made_at = ?, saves = saves + 1 WHERE id = ?",
                 (label, json.dumps(dump_recipe(recipe)), now(), before.id),
             )
         else:
             made = _add_revision(db, song_id, before.id, label, recipe, before.bounces)
             db.execute("UPDATE revisions SET save_id = ? WHERE id = ?", (save_id, made))
         return _current(db, song_id)
+
+
+def _check_buses(recipe: Recipe, sources: Mapping[str, KeptSource]) -> None:
+    if {bus.id for bus in recipe.buses} != set(sources):
+        raise RecipeError("$.buses", f"the song has the buses {', '.join(sources)}; keep exactly these")
+    for source in sources.values():
+        check_rate(recipe, source.rate_hz)
 
 
 def _is_named(db: sqlite3.Connection, revision_id: int) -> bool:
@@ -263,7 +270,12 @@ def go_back_to(library: Library, song_id: int, revision_id: int, label: str) -> 
 
 
 def add_beside(library: Library, song_id: int, recipe: Recipe, label: str) -> int:
-    """Keep a recipe beside the song's present revision, where the song stays; returns the revision's number."""
+    """Keep a recipe beside the song's present revision, where the song stays; returns the revision's number.
+
+    Raises:
+        RecipeError: it does not go with the song's buses or their rate.
+    """
+    _check_buses(recipe, song_sources(library, song_id))
     # without a parent: redo goes to the child made last, and what was only tried must not come before what was done
     with library.writing() as db:
         return _insert_revision(db, song_id, None, label, recipe, _current(db, song_id).bounces)

@@ -47,6 +47,7 @@ from tin_kettle.web.mastered import Mastered
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
 from tin_kettle.web.opened import Opened
 from tin_kettle.web.own_process import OwnProcess
+from tin_kettle.web.running_jobs import RunningJobs
 from tin_kettle.web.surveys import Surveys
 from tin_kettle.web.trying import Trials
 from tin_kettle.web.words import in_words
@@ -94,7 +95,16 @@ def create_app(library: Library, door: Door | None = None, scheduler: str | None
     settle_deliveries(library)
     opened = Opened()
     app.extensions["tin_kettle"] = Context(
-        library, Jobs(_lanes(scheduler)), opened, Converted(opened), Surveys(), Trials(), Mastered(), Left(), {}, {}
+        library,
+        Jobs(_lanes(scheduler)),
+        opened,
+        Converted(opened),
+        Surveys(),
+        Trials(),
+        Mastered(),
+        Left(),
+        RunningJobs(),
+        RunningJobs(),
     )
     guard(app, door or Door())
     for module in RESOURCES:

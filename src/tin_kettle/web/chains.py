@@ -43,7 +43,7 @@ def keep(given: ChainAsked) -> Response:
     return chains()
 
 
-@blueprint.delete("/chains/<name>")
+@blueprint.delete("/chains/<path:name>")
 def remove(name: str) -> Response:
     remove_recipe_file(context().library, FOLDER, name)
     return chains()

@@ -13,8 +13,9 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.sources import song_sources, source_path
 from tin_kettle.web.asked import whole_number
 from tin_kettle.web.converting import Converted
-from tin_kettle.web.jobs import Job, Jobs
+from tin_kettle.web.jobs import Jobs
 from tin_kettle.web.opened import Opened
+from tin_kettle.web.running_jobs import RunningJobs
 
 if TYPE_CHECKING:
     from tin_kettle.web.left import Left
@@ -47,8 +48,8 @@ class Context:
     trials: Trials
     mastered: Mastered
     left: Left
-    printing: dict[int, Job]
-    delivering: dict[int, Job]
+    printing: RunningJobs
+    delivering: RunningJobs
 
 
 def context() -> Context:

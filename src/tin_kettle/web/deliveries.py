@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -179,7 +179,7 @@ def begin(record_id: int, given: DeliveryAsked) -> Response:
 
 def _begin(record_id: int, state: RecordState, song: KeptSong | None, spec: Spec, wanted: str) -> None:
     here, heading = context(), _heading(state, song, spec)
-    library, delivering = here.library, here.delivering
+    library, jobs = here.library, here.jobs
     song_id = song.id if song else None
     revision_id = current_revision(library, song.id).id if song else None
     name = file_name(spec, heading)
@@ -201,12 +201,15 @@ def _begin(record_id: int, state: RecordState, song: KeptSong | None, spec: Spec
         "cover": str(cover_path(library, state.cover)) if state.cover else None,
     }
 
-    def finished(job: Job) -> None:
-        ended = "done" if job.result else "failed" if job.problem else "stopped"
-        kept.finish_delivery(library, delivery_id, ended, job.problem, job.result)
-        delivering.pop(delivery_id, None)
+    def start(forget: Callable[[], None]) -> Job:
+        def finished(job: Job) -> None:
+            ended = "done" if job.result else "failed" if job.problem else "stopped"
+            kept.finish_delivery(library, delivery_id, ended, job.problem, job.result)
+            forget()
 
-    delivering[delivery_id] = here.jobs.start("print", task | {"do": "deliver"}, finished)
+        return jobs.start("print", task | {"do": "deliver"}, finished)
+
+    here.delivering.begin(delivery_id, start)
 
 
 @blueprint.post("/records/<int:record_id>/deliveries/stop")

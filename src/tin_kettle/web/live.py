@@ -153,14 +153,17 @@ def attach(app: Flask) -> None:
             ws.send(json.dumps({"type": "problem", "problem": words(refused), "fatal": True}))
             return
         renderer = threading.Thread(target=session.run, name="live", daemon=True)
-        with suppress(ConnectionClosed):
-            session.hello()
-            renderer.start()
-            while renderer.is_alive():
-                message = ws.receive(timeout=LOOK_S)
-                if message is not None:
-                    session.hear(message)
-        session.close()
-        leave(context, session)
-        if renderer.ident is not None:
-            renderer.join(timeout=5.0)
+        try:
+            with suppress(ConnectionClosed):
+                session.hello()
+                renderer.start()
+                while renderer.is_alive():
+                    message = ws.receive(timeout=LOOK_S)
+                    if message is not None:
+                        session.hear(message)
+        finally:
+            # whatever ends the connection, the thread that renders for it ends as well
+            session.close()
+            leave(context, session)
+            if renderer.ident is not None:
+                renderer.join(timeout=5.0)

@@ -146,9 +146,9 @@ def everything(record_id: int) -> Response:
     sheet = _sheet(record_id)
     state = get_record(library, record_id).state
     rows = {row.id: row for row in kept.newest_deliveries(library, record_id)}
-    current = _delivered(record_id, state)
+    current = [row for row in _delivered(record_id, state) if row["passed"]]
     if not current:
-        raise KettleError("nothing is delivered yet; tick what is to be made and deliver it")
+        raise KettleError("no delivered file passes its checks; deliver what is missing, or see what failed")
     title = safe_name(sheet.record.title)
     archive = tempfile.TemporaryFile()  # noqa: SIM115  sent, and closed by who sends it
     # sound does not get smaller

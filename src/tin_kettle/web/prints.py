@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any, Literal
 
@@ -10,6 +11,8 @@ from flask import Blueprint, Response, jsonify, send_file
 
 from tin_kettle.core.deliver.dither import Dither
 from tin_kettle.core.deliver.formats import Bits
+from tin_kettle.core.deliver.printing import tail_of
+from tin_kettle.core.deliver.spec import Tail, tail_seconds
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.parts import bus_alone
 from tin_kettle.core.recipe.reading import dump_recipe
@@ -33,6 +36,7 @@ class PrintAsked(Asked):
     dither: Dither | None = None
     rate_hz: Number | None = None
     band_limit: bool = False
+    tail: Tail = "none"
     part: str = MASTER
 
 
@@ -46,7 +50,7 @@ def _shown(row: PrintRow) -> dict[str, Any]:
 def begin(song_id: int, given: PrintAsked) -> Response:
     """Print the song as it stands."""
     library = context().library
-    settings = given.model_dump(exclude={"format", "part"})
+    settings = given.model_dump(exclude={"format", "part", "tail"}) | {"tail_s": tail_seconds(given.tail)}
     song, revision = get_song(library, song_id), current_revision(library, song_id)
     part = given.part or MASTER
     recipe = revision.recipe if part == MASTER else bus_alone(revision.recipe, part)
@@ -56,16 +60,27 @@ def begin(song_id: int, given: PrintAsked) -> Response:
     print_id = kept.add_print(library, song_id, revision.id, file_name, settings)
     files = source_files(library, song_sources(library, song_id))
     out = kept.print_path(library, print_id, file_name)
-    printing = context().printing
+    jobs = context().jobs
     task = {"recipe": dump_recipe(recipe), "sources": files, "out": str(out), "settings": settings}
 
-    def finished(job: Job) -> None:
-        state = "done" if job.result else "failed" if job.problem else "stopped"
-        kept.finish_print(library, print_id, state, job.problem, job.result)
-        printing.pop(print_id, None)
+    def start(forget: Callable[[], None]) -> Job:
+        def finished(job: Job) -> None:
+            state = "done" if job.result else "failed" if job.problem else "stopped"
+            kept.finish_print(library, print_id, state, job.problem, job.result)
+            forget()
 
-    printing[print_id] = context().jobs.start("print", task, finished)
+        return jobs.start("print", task, finished)
+
+    context().printing.begin(print_id, start)
     return jsonify(_shown(kept.get_print(library, print_id)))
+
+
+@blueprint.get("/songs/<int:song_id>/tail")
+def tail(song_id: int) -> Response:
+    """How long the song rings on after its end, in seconds, and what room a print leaves for it unless it is told."""
+    library = context().library
+    recipe, sources = current_revision(library, song_id).recipe, song_sources(library, song_id)
+    return jsonify(tail_of(recipe, next(iter(sources.values())).rate_hz))
 
 
 @blueprint.get("/songs/<int:song_id>/prints")

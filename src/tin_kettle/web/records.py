@@ -228,7 +228,8 @@ def record_sound(
         (file, song.model_copy(update={"gain_db": song.gain_db + gain_db}))
         for file, song, gain_db in zip(files, record.songs, gains, strict=True)
     ]
-    laid = RecordSource(songs)
+    lengths = [max(source.frames for source in song_sources(here.library, song.id).values()) for song in record.songs]
+    laid = RecordSource(songs, [max(file.frames - frames, 0) for file, frames in zip(files, lengths, strict=True)])
     source = Excerpts(laid, laid.joins()) if part == "joins" else laid
     return laid, source
 

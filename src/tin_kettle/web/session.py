@@ -143,16 +143,22 @@ class Session:
             ConnectionClosed: nothing sensible came for long.
         """
         try:
-            message = read_message(text)
-            recipe = self.edited.take(message)
-        except KettleError as refused:
+            self._take_in(text)
+            self._nonsense = 0
+        except ConnectionClosed:
+            raise
+        except Exception as refused:
+            if not isinstance(refused, KettleError):
+                _log.exception("a message failed")
             self._nonsense += 1
             if self._nonsense >= MOST_NONSENSE:
                 self.say("problem", problem=f"{MOST_NONSENSE} messages made no sense; reload the bench", fatal=True)
                 raise ConnectionClosed from refused
             self.tell(refused)
-            return
-        self._nonsense = 0
+
+    def _take_in(self, text: str | bytes) -> None:
+        message = read_message(text)
+        recipe = self.edited.take(message)
         if isinstance(message, Compare | Hand):
             self._asked[type(message)] = self._asked.get(type(message), 0) + 1
             self._opener.submit(self._open, message, self._asked[type(message)])

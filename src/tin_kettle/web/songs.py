@@ -48,6 +48,7 @@ class EditAsked(Asked):
     are movements of which the bench does not know what became of them."""
 
     base: Number
+    saves: Number = 0
     id: SaveId | None = None
     unanswered: list[SaveId] = Field(default=[], max_length=100)
     label: str = "edit"
@@ -61,6 +62,7 @@ class BounceAsked(Asked):
 def revision_document(revision: Revision) -> dict[str, Any]:
     return {
         "id": revision.id,
+        "saves": revision.saves,
         "recipe": dump_recipe(revision.recipe),
         "label": revision.label,
         "made_at": revision.made_at,
@@ -159,8 +161,16 @@ def waveform(song_id: int) -> Response:
 @takes(EditAsked)
 def edit(song_id: int, given: EditAsked) -> Response:
     """Keep an edit."""
-    library, label = context().library, given.label[:200]
-    saved = kept.save_revision(library, song_id, given.base, label, given.recipe, given.id, given.unanswered)
+    saved = kept.save_revision(
+        context().library,
+        song_id,
+        given.base,
+        given.label[:200],
+        given.recipe,
+        given.id,
+        given.unanswered,
+        given.saves,
+    )
     return jsonify(revision_document(saved))
 
 

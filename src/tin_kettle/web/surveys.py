@@ -18,6 +18,7 @@ import numpy as np
 from tin_kettle.core.engine.graph.reading import METER_HOP, strongest
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.tonal import BANDS_HZ
+from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.survey.beats import find_grid
@@ -34,7 +35,7 @@ from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import Other, find_other
 
-MEANING = 5
+MEANING = 6
 """Raised when the same recipe and sources would be surveyed otherwise."""
 KEPT_IN_MEMORY = 16
 SLOT_S = 0.01
@@ -119,14 +120,15 @@ def names_to_keep(library: Library) -> set[str]:
 
 
 def _content(other: Other) -> str:
-    """A name for all that is heard; sections and names change nothing in the sound."""
+    """A name for all that is heard; names change nothing in the sound, and sections only what moves with them."""
     return content_of(other.recipe, other.sources)
 
 
 def content_of(recipe: Recipe, sources: Mapping[str, KeptSource], *asked: object) -> str:
-    """The same for a recipe on sources, and what else is asked of them."""
+    """The same for a recipe on sources, and what else is asked of them; by what moves, not by what it hangs on."""
     document = dump_recipe(recipe)
-    heard = {key: value for key, value in document.items() if key != "sections"}
+    heard = {key: value for key, value in document.items() if key not in ("sections", "automation")}
+    heard["moves"] = automation_of(recipe).fingerprint()
     for bus in (*heard["buses"], *heard["groups"]):
         del bus["name"]
     hashes = {bus_id: source.sha256 for bus_id, source in sources.items()}

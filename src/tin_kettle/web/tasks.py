@@ -47,7 +47,7 @@ def _print(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> 
 
 
 def _mastered(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
-    print_song(recipe, sources, Path(task["out"]), PrintSettings(bits="32f"), progress)
+    print_song(recipe, sources, Path(task["out"]), PrintSettings(bits="32f", tail_s=None), progress)
     return {}
 
 

@@ -10,6 +10,7 @@ from tin_kettle.core.beside import written_beside
 from tin_kettle.core.measure.song import Measures
 
 _LAYOUT = "<256s32s32s10s8sQH64s5h180s"
+_DS64_LENGTH = 20
 UNKNOWN = 0x7FFF
 """Of a loudness that is not known."""
 
@@ -36,7 +37,7 @@ def bext_chunk(description: str, originator: str, date: str, measures: Measures)
 
 
 def add_chunk(path: Path, chunk: bytes) -> None:
-    """Put a chunk at the end of a RIFF file; the file is there whole, before and after."""
+    """Put a chunk at the end of a RIFF or RF64 file; the file is there whole, before and after."""
     with written_beside(path) as beside:
         shutil.copyfile(path, beside)
         with beside.open("r+b") as file:
@@ -45,5 +46,10 @@ def add_chunk(path: Path, chunk: bytes) -> None:
                 file.write(b"\0")
             file.write(chunk)
             length = file.tell() - 8
-            file.seek(4)
-            file.write(struct.pack("<I", length))
+            file.seek(0)
+            if file.read(4) == b"RF64":
+                # EBU Tech 3306: the length stands in the ds64 chunk, which comes first
+                file.seek(_DS64_LENGTH)
+                file.write(struct.pack("<Q", length))
+            else:
+                file.write(struct.pack("<I", length))

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
 from tin_kettle.core.record.document import RecordHead, SongLaid
 
+_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
 FRAMES_A_SECOND = 75
 """Of the times of a cue sheet."""
 
@@ -57,7 +59,7 @@ def _kind(file: str) -> str:
 
 
 def _quoted(text: str) -> str:
-    return text.replace('"', "'")
+    return " ".join(_CONTROL.sub(" ", text).split()).replace('"', "'")
 
 
 def cue_time(seconds: float) -> str:

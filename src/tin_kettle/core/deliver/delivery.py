@@ -24,6 +24,7 @@ from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
 from tin_kettle.core.record.document import Record, RecordHead, RecordSong, SongLaid
 
+LONGEST_NAME_BYTES = 180
 _UNSAFE = re.compile(r'[\x00-\x1f/\\:*?"<>|]+')
 
 
@@ -137,8 +138,9 @@ def _check_names(specs: Sequence[Spec], names: Sequence[Sequence[str]]) -> None:
 
 
 def safe_name(name: str) -> str:
-    """A name that any disk takes."""
-    return _UNSAFE.sub(" ", name).strip(" .")[:120] or "untitled"
+    """A name that any disk takes: 255 bytes at most, with room for what is added to it."""
+    plain = _UNSAFE.sub(" ", name).strip(" .")
+    return plain.encode()[:LONGEST_NAME_BYTES].decode(errors="ignore").strip(" .") or "untitled"
 
 
 def file_name(spec: Spec, heading: Heading) -> str:

@@ -108,7 +108,7 @@ class Writer:
         self._beside = path.with_name(f".{path.name}.{os.getpid()}.part")
         name, lossy = _KINDS[kind], kind in LOSSY
         sample_bytes = {"16": 2, "24": 3, "32f": 4}[bits]
-        if kind == "wav" and frames * 2 * sample_bytes > _MOST_WAV_BYTES:
+        if kind in ("wav", "bwf") and frames * 2 * sample_bytes > _MOST_WAV_BYTES:
             name = "RF64"
         self._bits = bits
         subtype = _CODED[kind] if lossy else _SUBTYPES[bits]

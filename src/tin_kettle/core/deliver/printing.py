@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -41,6 +41,9 @@ from tin_kettle.core.measure.song import Measures, SongMeter
 from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Block, Processor
+
+AUDIBLE_TAIL_S = 1.0
+"""What rings on for less is the end of a filter, not a room."""
 
 
 @dataclass(frozen=True)
@@ -172,6 +175,12 @@ def _sounding_frames(recipe: Recipe, sources: Mapping[str, Source], settings: Pr
     rings_on = settings.tail_s is None
     tail = ringing_frames(Graph(recipe, rate_hz)) if rings_on else round((settings.tail_s or 0.0) * rate_hz)
     return song_frames(sources) + tail
+
+
+def tail_of(recipe: Recipe, rate_hz: float) -> dict[str, Any]:
+    """How long a recipe rings on, ``seconds``, and the ``usual`` tail: ``auto`` where that is part of the music."""
+    seconds = ringing_frames(Graph(recipe, rate_hz)) / rate_hz
+    return {"seconds": round(seconds, 2), "usual": "auto" if seconds >= AUDIBLE_TAIL_S else "none"}
 
 
 def _slice(settings: PrintSettings, frames: int, rate_hz: int) -> tuple[int, int]:
