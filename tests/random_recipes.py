@@ -129,14 +129,20 @@ def draw_ridden(seed: int, seconds: float, most: int = 6) -> Recipe:
     return parse_recipe(document)
 
 
-def draw_touched(rng: np.random.Generator, recipe: Recipe, target: str | None = None) -> Recipe:
-    """The recipe with another value of anything, or of a target, that may be touched while it plays."""
+def draw_touched(rng: np.random.Generator, recipe: Recipe, target: str | None = None, whole: bool = True) -> Recipe:
+    """The recipe with another value of anything, or of a target, that may be touched while it plays.
+
+    Without ``whole`` numbers of choices come as floats.
+    """
     choices = _ridable(recipe)
     targets = sorted({target for target, _, _ in choices})
     chosen = target or targets[rng.integers(len(targets))]
     own = [choice for choice in choices if choice[0] == chosen]
     _, name, param = own[rng.integers(len(own))]
-    return with_touches(recipe, [Touch(target=chosen, param=name, value=draw_param(rng, param))])
+    value = draw_param(rng, param)
+    if not whole and isinstance(value, int) and not isinstance(value, bool):
+        value = float(value)
+    return with_touches(recipe, [Touch(target=chosen, param=name, value=value)])
 
 
 def _draw_time(rng: np.random.Generator, seconds: float) -> Any:

@@ -160,3 +160,26 @@ def test_a_scheduler_that_is_not_there_is_told(tmp_path, address):
     jobs_file(tmp_path, MEASURE)
     with pytest.raises(KettleError, match=address):
         run_batch(load_jobs(tmp_path / "jobs.json"), tmp_path, scheduler=address)
+
+
+@pytest.mark.parametrize(
+    ("jobs", "says"),
+    [
+        ([{**SURVEY, "out": "r.kettle.json"}], r"jobs\[0\]\.out: 'r\.kettle\.json' is read by"),
+        ([MEASURE, {**RENDER, "out": "./a.wav"}], r"jobs\[1\]\.out: './a\.wav' is read by"),
+        ([MEASURE, {**MEASURE, "id": "d", "out": "./x/../b.json"}], r"is written by \$\.jobs\[0\]"),
+        ([MEASURE, {**MEASURE, "id": "d", "source": "b.json", "out": "e.json"}], r"'b\.json' is read by \$\.jobs\[1\]"),
+        ([{**MEASURE, "out": "link.wav"}], r"'link\.wav' is read by"),
+    ],
+)
+def test_no_job_writes_over_what_another_reads_or_writes(tmp_path, jobs, says):
+    recipe_file(tmp_path)
+    write_wav(tmp_path / "a.wav", music(0.2))
+    (tmp_path / "link.wav").symlink_to(tmp_path / "a.wav")
+    before = {path: path.read_bytes() for path in tmp_path.iterdir()}
+    jobs_file(tmp_path, *jobs)
+    with pytest.raises(JobsError, match=says):
+        run_batch(load_jobs(tmp_path / "jobs.json"), tmp_path)
+    assert {path: path.read_bytes() for path in before} == before
+    done = run("batch", "jobs.json", "--json", cwd=tmp_path)
+    assert done.returncode == 2 and done.stderr.count("\n") == 1

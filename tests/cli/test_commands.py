@@ -171,3 +171,21 @@ def test_a_bench_whose_kernels_are_not_compiled_yet_compiles_them_before_it_list
     assert (first.returncode, second.returncode) == (0, 0)
     assert "compiled for this machine" in first.stderr and second.stderr == ""
     assert done == ["compiled", "listens", "listens"]
+
+
+@pytest.mark.parametrize(
+    ("option", "value", "says"),
+    [
+        ("--from", "nan", "nan is no time"),
+        ("--to", "inf", "inf is no time"),
+        ("--tail", "nan", "nan is no time"),
+        ("--tail", "inf", "600"),
+        ("--rate", "0", "8000"),
+        ("--rate", "-1", "8000"),
+    ],
+)
+def test_numbers_that_are_none_are_refused_in_one_line(folder, option, value, says):
+    done = run("render", "in.wav", "--recipe", "empty.kettle.json", "--out", "x.wav", option, value, cwd=folder)
+    assert done.returncode == 2 and says in done.stderr
+    assert done.stderr.count("\n") == 1, done.stderr
+    assert not (folder / "x.wav").exists()

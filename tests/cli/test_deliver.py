@@ -394,8 +394,8 @@ def test_a_spec_may_want_nothing_left_near_the_upper_end(folder):
     write_wav(folder / "b.wav", np.stack([high, high]) + tone(1000, -20, 3), RATE_HZ)
     record = parse_record({**RECORD, "songs": RECORD["songs"][1:]})
     left = []
-    for band_limit in (False, True):
-        spec = {**SPEC, "name": f"Limit {band_limit}", "container": "wav", "bits": "32f", "band_limit": band_limit}
+    for limited in (False, True):
+        spec = {**SPEC, "name": f"Limit {limited}", "container": "wav", "bits": "32f", "band_limit": limited}
         (found,) = deliver(record, folder, [parse_spec(spec)], folder / "out")
         power = np.abs(np.fft.rfft(soundfile.read(found.file)[0][:, 0])) ** 2
         left.append(power[np.fft.rfftfreq(3 * RATE_HZ, 1 / RATE_HZ) > 21900].sum())

@@ -187,6 +187,7 @@ def test_songs_of_an_older_library_keep_their_files(tmp_path, library, song):
             "INSERT INTO song_sources SELECT song_id, bus_id, sha256 FROM bounces JOIN bounce_sets ON set_id = id",
             "DROP INDEX revisions_by_bounces",
             "ALTER TABLE revisions DROP COLUMN save_id",
+            "ALTER TABLE revisions DROP COLUMN saves",
             "ALTER TABLE revisions DROP COLUMN set_id",
             "DROP TABLE bounces",
             "DROP TABLE bounce_sets",
@@ -208,6 +209,7 @@ def test_what_an_older_library_delivered_is_there_still(library, song):
         for statement in (
             "ALTER TABLE deliveries DROP COLUMN starts",
             "ALTER TABLE records DROP COLUMN cover",
+            "ALTER TABLE revisions DROP COLUMN saves",
             "PRAGMA user_version = 6",
         ):
             db.execute(statement)

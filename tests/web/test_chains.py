@@ -31,7 +31,7 @@ def test_chains_are_kept_listed_replaced_and_removed(client, library):
     assert [path.name for path in library.folder("chains").iterdir()] == ["My album.kettle.json"]
     refused = client.post("/api/chains", json={"name": "../..", "recipe": dump_recipe(TRIM)})
     assert refused.status_code == 404
-    assert "use letters and figures" in refused.get_json()["problem"]
+    assert "with a letter or figure" in refused.get_json()["problem"]
     assert client.post("/api/chains", json={"name": "x", "recipe": {"format": "?"}}).status_code == 400
     assert len(client.delete("/api/chains/My album").get_json()) == 1
 

@@ -279,12 +279,46 @@ def test_equal_loudness_waits_for_the_surveys_and_says_so(app, client, record):
         record_sound(here, record, "all", equal=True)
 
 
-def test_trims_that_leave_nothing_are_told_where_they_are_looked_at(client, record):
+def test_trims_that_leave_nothing_are_refused_and_an_end_behind_the_song_is_its_own(client, record):
     until(lambda: client.get(f"/api/records/{record}/heard").get_json(), lambda told: told["work"] is None)
-    changed(client, record, "late", lambda state: state["songs"][0].update(start_s=50.0))
-    answer = client.get(f"/api/records/{record}/heard")
+    answer = changed(client, record, "late", lambda state: state["songs"][0].update(start_s=50.0))
     assert answer.status_code == 400
-    assert "nothing is left of a song of 3 s" in answer.get_json()["problem"]
+    assert "'Low Bridge': from 50 s to 3 s nothing is left of a song of 3 s" in answer.get_json()["problem"]
+    changed(client, record, "long", lambda state: state["songs"][0].update(end_s=50.0))
+    first = next(iter(client.get(f"/api/records/{record}/heard").get_json()["songs"].values()))
+    assert first["seconds"] == 3.0
+    told = until(lambda: client.get(f"/api/records/{record}/playable").get_json(), lambda told: told["state"] == "done")
+    assert told["ends"][0] == 3 * RATE_HZ
+
+
+def test_a_song_keeps_how_it_lies_when_it_is_moved_to_another_record_and_back(client, record):
+    laid = {"isrc": "ZZABC2600001", "gain_db": -2.0, "gap_s": 4.0, "fade_out_s": 0.5, "end_s": 2.0}
+    changed(client, record, "laid", lambda state: state["songs"][0].update(laid))
+    song = client.get(f"/api/records/{record}").get_json()["songs"][0]["id"]
+    other = client.post("/api/records", json={"title": "Other"}).get_json()["id"]
+    for place in (other, record):
+        client.post(f"/api/songs/{song}/record", json={"record": place})
+        (there,) = [one for one in client.get(f"/api/records/{place}").get_json()["songs"] if one["id"] == song]
+        assert {name: there[name] for name in laid} == laid
+
+
+def test_only_files_that_pass_are_in_the_archive(client, record):
+    """A file that misses its loudness is made, listed with its reason, and not sent on."""
+    client.post("/api/specs", json={"spec": {**DISC, "name": "Loud", "loudness": {"integrated_lufs": -3.0}}})
+    songs = [song["id"] for song in client.get(f"/api/records/{record}").get_json()["songs"]]
+    url = f"/api/records/{record}/deliveries"
+    client.post(url, json={"cells": [{"song": song, "spec": "Loud"} for song in songs]})
+    done = until(lambda: client.get(url).get_json(), lambda rows: all(row["state"] == "done" for row in rows))
+    assert not any(row["passed"] for row in done)
+    until(lambda: client.get(f"/api/records/{record}/heard").get_json(), lambda told: told["papers"])
+    refused = client.get(f"/api/records/{record}/delivered.zip")
+    assert refused.status_code == 400 and "no delivered file passes its checks" in refused.get_json()["problem"]
+    client.post(url, json={"cells": [{"song": songs[0], "spec": "24-bit archive"}]})
+    until(lambda: client.get(url).get_json(), lambda rows: all(row["state"] == "done" for row in rows))
+    with client.get(f"/api/records/{record}/delivered.zip") as answer, zipfile.ZipFile(io.BytesIO(answer.data)) as told:
+        assert [name for name in told.namelist() if name.endswith(".wav")] == [
+            "Slack Water/24-bit archive/01 Low Bridge.wav"
+        ]
 
 
 @pytest.mark.parametrize("code", ["abc", "ZZABC260000", "zzabc2600001"])

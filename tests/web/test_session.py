@@ -376,6 +376,30 @@ def test_values_in_the_hand_are_heard_until_it_lets_go(session):
     assert level(4) == -6
 
 
+def test_a_hand_on_a_choice_of_whole_numbers_that_is_automated(session):
+    """JSON knows no whole numbers: 48 comes as 48.0, and has to be the choice that it stands for."""
+    session, wire = session
+    ride = {"target": "f", "param": "high_pass_slope", "points": [{"at": 0, "value": 24}, {"at": 1, "value": 12}]}
+    stage = {"id": "f", "kind": "filter", "params": {"high_pass_on": True}}
+    say(session, type="edit", recipe=dump_recipe(recipe_of(stage, automation=[ride])), revision=1, heard=0)
+    held = {"target": "f", "param": "high_pass_slope", "value": 48.0}
+    say(session, type="touches", touches=[held], revision=2)
+    say(session, type="credit", position=9600, epoch=0, heard=0)
+    until(lambda: wire.blocks and wire.blocks[-1][3] == 2)
+    assert not [one for one in wire.texts if one["type"] == "problem"]
+    assert session.edited._recipe.automation, "what is in the hand changes no edit"
+
+
+def test_a_message_that_fails_in_the_program_is_told_and_the_session_goes_on(session, monkeypatch):
+    session, wire = session
+    monkeypatch.setattr(session.edited, "take", lambda _message: 1 / 0)
+    say(session, type="touches", touches=[touch(3.0)], revision=1)
+    until(lambda: any(one["type"] == "problem" for one in wire.texts))
+    monkeypatch.undo()
+    say(session, type="credit", epoch=0, position=2000)
+    until(lambda: len(wire.blocks) == 2)
+
+
 def test_a_touch_of_what_is_not_there_is_told(session):
     session, wire = session
     say(session, type="touches", touches=[touch(3.0)], revision=1)

@@ -47,8 +47,8 @@ def remove_recipe_file(library: Library, folder: str, name: str) -> None:
 def _path(library: Library, folder: str, name: str) -> Path:
     """The file of a name: what a disk may not take is written as in an address, so that no two names share a file."""
     plain = name.strip()
-    if not plain or len(plain) > LONGEST_NAME:
-        raise LibraryError(f"'{plain}' is no name; 1 to {LONGEST_NAME} characters are allowed")
+    if not re.search(r"\w", plain) or len(plain) > LONGEST_NAME:
+        raise LibraryError(f"'{plain}' is no name; 1 to {LONGEST_NAME} characters with a letter or figure are allowed")
     there = library.folder(folder)
     # files that somebody put there are found as well
     found = (path for path in there.glob("*" + _ENDING) if unquote(path.name.removesuffix(_ENDING)) == plain)

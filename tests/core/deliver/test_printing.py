@@ -11,6 +11,8 @@ from scipy.signal import resample_poly
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, tone, write_wav
 from tin_kettle.core.deliver import formats
+from tin_kettle.core.deliver.broadcast import add_chunk, bext_chunk
+from tin_kettle.core.deliver.checking import container_of
 from tin_kettle.core.deliver.convert import band_limit, convert_rate, in_pieces
 from tin_kettle.core.deliver.dither import Quantiser
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
@@ -266,3 +268,17 @@ def test_a_stop_while_the_file_is_being_made_leaves_nothing(tmp_path, monkeypatc
         formats.Writer(tmp_path / "x.wav", "wav", 48000, "24", 1000)
     gc.collect()
     assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize("container", ["wav", "bwf"])
+def test_what_is_too_long_for_riff_is_written_as_rf64_with_its_broadcast_chunk(tmp_path, monkeypatch, container):
+    monkeypatch.setattr(formats, "_MOST_WAV_BYTES", 1000)
+    out, _, done = printed(tmp_path, noise(-20, 0.1), container=container)
+    path = tmp_path / "out.wav"
+    assert path.read_bytes()[:4] == b"RF64"
+    add_chunk(path, bext_chunk("Title", "Tin Kettle", "2026-12-01", done.measures))
+    data = path.read_bytes()
+    assert data[:4] == b"RF64" and data[4:8] == b"\xff" * 4, "the length stands in ds64"
+    assert int.from_bytes(data[20:28], "little") == len(data) - 8
+    assert container_of(path) == "bwf"
+    np.testing.assert_array_equal(soundfile.read(str(path), always_2d=True)[0].T, out)

@@ -1,19 +1,22 @@
 """What automation reaches counts wherever a setting counts: for the rate, for keys, for memory and tail."""
 
 import itertools
+import json
 
 import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, noise, recipe_of, tone
-from tests.random_recipes import draw_ridden
+from tests.random_recipes import draw_ridden, draw_touched
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.recipe.automation import automation_of, with_values
+from tin_kettle.core.recipe.describe import describe_recipe
 from tin_kettle.core.recipe.reading import check_rate, parse_recipe
+from tin_kettle.core.recipe.touches import Touch, with_touches
 from tin_kettle.core.stages.trim import Trim
 
 
@@ -111,7 +114,7 @@ def test_the_farthest_setting_is_that_of_all_combinations(seed):
     for stage in recipe.stages():
         reached = {one.param: one.reached for one in automation.of(stage.id)}
         combinations = itertools.product(*reached.values())
-        wanted = max(highest_hz(with_values(stage, dict(zip(reached, values)))) for values in combinations)
+        wanted = max(highest_hz(with_values(stage, dict(zip(reached, values, strict=True)))) for values in combinations)
         assert highest_hz(automation.farthest(stage, highest_hz)) == wanted
 
 
@@ -171,3 +174,20 @@ def test_memory_and_tail_are_those_of_the_longest_that_automation_reaches():
         recipe_of(slow, automation=[moved("c", "on", False, True), moved("c", "release_ms", 50, 3000)]), 48000
     )
     assert graph.memory_s > 3.0
+
+
+def test_what_a_hand_holds_is_a_value_that_is_allowed():
+    recipe = recipe_of({"id": "f", "kind": "filter"}, automation=[moved("f", "high_pass_slope", 24, 12)])
+    held = with_touches(recipe, [Touch(target="f", param="high_pass_slope", value=48.0)])
+    assert held.master[0].params.high_pass_slope == 48 and isinstance(held.master[0].params.high_pass_slope, int)
+    assert describe_recipe(held, RATE_HZ)["f"]["summary"]
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_any_touch_gives_a_document_that_may_be_read_again(seed):
+    rng, recipe = np.random.default_rng(seed), draw_ridden(seed, 1.0)
+    for _ in range(4):
+        # as it comes over the wire, where whole numbers are none
+        recipe = draw_touched(rng, recipe, whole=False)
+        assert parse_recipe(json.loads(json.dumps(recipe.model_dump(mode="json")))) == recipe
+        describe_recipe(recipe, RATE_HZ)

@@ -63,12 +63,12 @@ class Check:
 
 
 def container_of(path: Path) -> str:
-    """A file's container by the names of specs; a WAVE file with a ``bext`` chunk is a Broadcast WAVE file."""
+    """A file's container by the names of specs; WAVE and RF64 with a ``bext`` chunk are Broadcast WAVE (Tech 3306)."""
     with soundfile.SoundFile(str(path)) as file:
         if file.format == "OGG":
             return "opus" if file.subtype == "OPUS" else "ogg"
         found = _CONTAINERS.get(file.format, file.format.lower())
-    return "bwf" if found == "wav" and b"bext" in wave_chunks(path) else found
+    return "bwf" if found in ("wav", "rf64") and b"bext" in wave_chunks(path) else found
 
 
 def check_file(path: Path, spec: Spec, progress: Progress | None = None) -> list[Check]:

@@ -30,13 +30,18 @@ def what_is_missing(path: Path) -> str | None:
 
 
 def wave_chunks(path: Path) -> set[bytes]:
-    """Names of a RIFF file's chunks up to its sound and after it."""
-    names = set()
+    """Names of the chunks of a RIFF or RF64 file up to its sound and after it."""
+    names, long_data = set(), 0
     with path.open("rb") as file:
         file.seek(12)
         while len(chunk := file.read(8)) == 8:
             names.add(chunk[:4])
             length = int.from_bytes(chunk[4:], "little")
+            if chunk[:4] == b"ds64":
+                long_data = int.from_bytes(file.read(length)[8:16], "little")
+                continue
+            if chunk[:4] == b"data" and long_data:
+                length = long_data
             file.seek(length + length % 2, 1)
     return names
 
