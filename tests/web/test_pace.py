@@ -8,7 +8,17 @@ from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.web import pace as of_pace
-from tin_kettle.web.pace import CAUGHT_UP, LEFT_AHEAD, LONGEST_REWIND_GAP_S, MOVES_ON_S, REWIND_GAP_S, STILL_GAP_S, Pace
+from tin_kettle.web.pace import (
+    CAUGHT_UP,
+    LEFT_AHEAD,
+    LONGEST_REWIND_GAP_S,
+    MOST_AHEAD_S,
+    MOVES_ON_S,
+    REST_S,
+    REWIND_GAP_S,
+    STILL_GAP_S,
+    Pace,
+)
 
 GRANTED = 9600
 BLOCK = 1024
@@ -55,14 +65,33 @@ def rewind(pace, gain_db):
     pace.rewound()
 
 
-def test_no_more_is_rendered_than_there_is_room_for_or_a_second(clock, playing):
+def test_no_more_is_rendered_than_there_is_room_for_or_six_seconds(clock, playing):
     audition, pace = playing
     assert not pace.lacks() and GRANTED < audition.position < GRANTED + 2 * BLOCK
     pace.grant(0, 100 * RATE_HZ, 1)
-    before = audition.position
     while pace.lacks():
         audition.render()
-    assert before + RATE_HZ <= audition.position < before + RATE_HZ + BLOCK
+    most = 1 + MOST_AHEAD_S * RATE_HZ
+    assert most <= audition.position < most + BLOCK
+
+
+def test_far_from_the_ear_is_rendered_only_while_the_hand_rests(clock, playing):
+    audition, pace = playing
+    pace.grant(0, 5 * RATE_HZ, 1, near=GRANTED)
+    assert not pace.lacks() and pace.has_room()
+    pace.edited()
+    rewind(pace, -6)
+    render(pace)
+    assert not pace.lacks() and not pace.has_room(), "what lies far ahead would be thrown away by the next move"
+    assert 0.0 < pace.patience_s(waits=False) <= REST_S
+    clock.now_s += REST_S
+    assert pace.has_room()
+    while pace.has_room():
+        audition.render_far()
+    assert audition.position >= 5 * RATE_HZ and pace.patience_s(waits=False) is None
+    pace.edited()
+    clock.now_s += STILL_GAP_S
+    assert pace.is_due(renders=False), "however far ahead the old sound reaches"
 
 
 def test_nobody_has_heard_what_was_not_rendered(playing):

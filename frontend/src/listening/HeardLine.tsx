@@ -2,12 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { api } from "../api/client";
 import { loopFromHere, plainResult, setMatchMoving, setQueue } from "../state/listening";
+import { session } from "../state/session";
 import { kindInfo, PLAIN, useBench } from "../state/store";
 import { Segments } from "../ui/Segments";
 import { useHeard } from "../state/useHeard";
 import { Device } from "./Device";
 import { RangeSweep } from "./RangeSweep";
 import { useHeardName } from "./useNamed";
+import { diagnose } from "./slowness";
 import { heardInWords } from "./words";
 import { useShape } from "../state/shape";
 import { nameOfHome, splitOf, stageOf } from "../tree/tree";
@@ -28,6 +30,12 @@ export function HeardLine() {
   const name = useHeardName(heard);
   const blind = useBench((s) => s.blind);
   const load = useHeard((now) => Math.round((now?.meters.load ?? 0) * 100));
+  const work = useHeard((now) => Math.round((now?.meters.work ?? 0) * 100));
+  const aheadS = useHeard(() => Math.round(session().player?.aheadS ?? 0));
+  const lateCalls = useHeard(() => session().player?.lateCalls ?? 0);
+  const roundTripMs = useHeard(() => Math.round(session().player?.roundTripMs ?? 0));
+  const fromMemory = useBench((s) => s.work.progress !== null);
+  const slow = diagnose({ load, work, roundTripMs, lateCalls, underruns, fromMemory });
   const clips = useHeard((now) => now?.gauge?.clips ?? false);
   const { data: places } = useQuery({ queryKey: ["places"], queryFn: api.places, staleTime: Infinity });
   const stage = kindInfo(kind)?.title.toLowerCase() ?? "stage";
@@ -72,18 +80,28 @@ export function HeardLine() {
       )}
       <Popover.Root>
         <Popover.Trigger
-          className={`cap shrink-0 truncate hover:text-ink ${underruns > 0 || !connected || load > 80 ? "font-bold text-ink" : ""}`}
+          aria-label="Live sound"
+          className={`cap shrink-0 truncate hover:text-ink ${underruns > 0 || !connected || slow.cause ? "font-bold text-ink" : ""}`}
         >
-          {connected ? `live · ${song.rate_hz / 1000} kHz` : "connection lost, coming back by itself"}
-          {` · load ${load} %`}
-          {` · ${underruns === 0 ? "no" : underruns} ${underruns === 1 ? "gap" : "gaps"}`}
+          {connected ? `${song.rate_hz / 1000} kHz` : "connection lost, coming back by itself"}
+          {connected && ` · ${aheadS} s ahead`}
+          {` · CPU ${work} %`}
+          {` · ${underruns === 0 ? "no" : underruns} ${underruns === 1 ? "dropout" : "dropouts"}`}
         </Popover.Trigger>
         <Popover.Portal>
           <Popover.Content className="menu w-[290px] p-3!" side="top" sideOffset={8}>
             <b className="font-[640]">Live sound</b>
             <p className="my-1 text-mute">
-              Audio queued ahead of the ear. A longer queue has fewer gaps on a busy machine; moves are heard
-              as fast.
+              {slow.says} {slow.remedy}
+            </p>
+            {slow.cause === "chain" && (
+              <button type="button" className="plain mb-2" onClick={loopFromHere}>
+                Render the loop ahead
+              </button>
+            )}
+            <p className="my-1 text-mute">
+              Queue: how much of the newest sound is kept before the ear. At rest five seconds are rendered
+              ahead; after an edit this much comes first.
             </p>
             <Segments
               label="Queue"
@@ -104,9 +122,9 @@ export function HeardLine() {
               </span>
             </label>
             <p className="cap mt-2">
-              The device runs at {song.rate_hz} Hz. Gaps so far: {underruns}. The chain takes {load} % of the
-              time there is
-              {load > 80 ? ": too heavy to be sure of; switch a stage off, or lengthen the queue." : "."}
+              The device runs at {song.rate_hz} Hz. Dropouts so far: {underruns}; late calls of the browser:{" "}
+              {lateCalls}. Rendering takes {work} % of the processor and {load} % of the clock, at{" "}
+              {session().player?.priority ?? "normal"} priority.
             </p>
           </Popover.Content>
         </Popover.Portal>

@@ -4,7 +4,7 @@ import SocketWorker from "./socket.worker.ts?worker";
 import type { Began, PlayerReport, PlayerSettings } from "./player.worklet";
 import type { Described, Recipe } from "../api/types";
 import { changesBetween, MOST_CHANGES } from "./changes";
-import { readMeters } from "./protocol";
+import { itemAt, putInOrder, readMeters } from "./protocol";
 import type { Ask, BlockHead, FromWorker, Meters, Row, ToWorker, Work } from "./protocol";
 
 export interface Moment {
@@ -43,7 +43,8 @@ const NO_SOUND =
   "The browser plays no sound for a page that comes over plain HTTP from another machine. " +
   "Open it over HTTPS, or through a tunnel: ssh -L 8360:localhost:8360 that-machine, then http://localhost:8360.";
 const NO_PLAYER = "What plays the sound could not be loaded. Reload the page.";
-const KEPT_MOMENTS = 128;
+/** More than five seconds of them. */
+const KEPT_MOMENTS = 384;
 
 /** A block that may be heard; its meters are taken apart when it is. */
 interface Coming {
@@ -73,12 +74,18 @@ export class LivePlayer {
     position: 0,
     underruns: 0,
     starved: true,
+    lateCalls: 0,
+    ahead: 0,
   };
   private reportedAt = 0;
   private told: Moment | null = null;
   /** the recipe that was passed on last */
   private edited: Recipe | null = null;
   private closed = false;
+  /** how long a message and its answer are under way */
+  roundTripMs = 0;
+  /** what place the machine gives to the thread that renders */
+  priority: "high" | "normal" | null = null;
   /** whether anything was heard yet */
   played = false;
 
@@ -140,7 +147,7 @@ export class LivePlayer {
   private hear(message: FromWorker): void {
     if (message.type === "block") {
       const { head, values, meters } = message;
-      this.coming.push({ head, values, meters });
+      putInOrder(this.coming, { head, values, meters });
       if (this.coming.length > KEPT_MOMENTS) this.coming.shift();
       this.events.rendered(head);
     } else if (message.type === "hello") {
@@ -148,6 +155,8 @@ export class LivePlayer {
       this.events.connected(true);
     } else if (message.type === "lost") this.events.connected(false);
     else if (message.type === "work") this.events.work(message);
+    else if (message.type === "roundTrip") this.roundTripMs = message.ms;
+    else if (message.type === "priority") this.priority = message.priority;
     else if (message.type === "described") this.events.described(message.stages);
     else this.events.problem(message.problem, message.fatal);
   }
@@ -178,6 +187,16 @@ export class LivePlayer {
     }
   }
 
+  /** Seconds of sound that lie ahead of the ear. */
+  get aheadS(): number {
+    return this.report.ahead / this.rateHz;
+  }
+
+  /** How often the browser called for sound too late. */
+  get lateCalls(): number {
+    return this.report.lateCalls;
+  }
+
   /** Frame of the stream that leaves the speakers now; the device's own delay is taken into account. */
   private position(): number {
     if (!this.settings.playing || this.report.starved) return this.report.position;
@@ -188,9 +207,7 @@ export class LivePlayer {
   /** What is heard at the moment, and where in the song; null before the first block. */
   now(): { song: number; moment: Moment } | null {
     const position = this.position();
-    const found = this.coming.findLast(
-      ({ head }) => head.epoch === this.report.epoch && head.position <= position,
-    );
+    const found = itemAt(this.coming, this.report.epoch, position);
     if (!found) return null;
     const moment = momentOf(found);
     // what waits to be played was not heard yet

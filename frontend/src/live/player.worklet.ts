@@ -35,6 +35,10 @@ export interface PlayerReport {
   position: number;
   underruns: number;
   starved: boolean;
+  /** how often the browser called for sound too late: nothing that was rendered helps there */
+  lateCalls: number;
+  /** frames of sound that lie ahead of the ear */
+  ahead: number;
 }
 
 type Quad = [Float32Array, Float32Array, Float32Array, Float32Array];
@@ -43,17 +47,21 @@ const FADE_S = 0.005;
 const SWITCH_S = 0.01;
 const PREBUFFER_S = 0.04;
 const SEAM_S = 0.005;
+/** A call for sound that comes so long after the one before, beyond what was asked for, was late. */
+const LATE_MS = 120;
 const REPORT_FRAMES = Math.round(sampleRate / 47);
 
 class Player extends AudioWorkletProcessor {
-  private ring = new Ring(4, SEAM_S * sampleRate);
-  private next = new Ring(4, SEAM_S * sampleRate);
+  private ring = new Ring(4, SEAM_S * sampleRate, sampleRate);
+  private next = new Ring(4, SEAM_S * sampleRate, sampleRate);
   private epoch = -1;
   private nextEpoch = -1;
   private position = 0;
   private envelope = 0;
   private starved = true;
   private underruns = 0;
+  private lateCalls = 0;
+  private calledAtMs = 0;
   private revision = -1;
   private mix = 0;
   private nowGain = 1;
@@ -149,12 +157,18 @@ class Player extends AudioWorkletProcessor {
       position: this.position,
       underruns: this.underruns,
       starved: this.starved,
+      lateCalls: this.lateCalls,
+      ahead: Math.max(0, this.ring.written - this.position),
     };
     this.port.postMessage(report);
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
     const [left, right] = outputs[0] as [Float32Array, Float32Array];
+    const calledAtMs = Date.now();
+    if (this.settings.playing && this.calledAtMs > 0 && calledAtMs - this.calledAtMs > LATE_MS)
+      this.lateCalls += 1;
+    this.calledAtMs = calledAtMs;
     const fade = 1 / (FADE_S * sampleRate);
     const glide = 1 / (SWITCH_S * sampleRate);
     const ahead = this.ring.written - this.position;

@@ -49,7 +49,10 @@ export interface Meters {
   match: Match | null;
   /** the same from the last tenth of a second, to follow a hand by */
   near: Match | null;
+  /** share of the clock that rendering takes */
   load: number;
+  /** the same of the processor's time: less than the load where other programs take the machine */
+  work: number;
 }
 
 export interface BlockHead {
@@ -58,6 +61,30 @@ export interface BlockHead {
   frames: number;
   position: number;
   song: number;
+}
+
+/** Put a block among those that are to be heard, in the order of the stream; what it replaces is dropped. */
+export function putInOrder<Item extends { head: BlockHead }>(items: Item[], item: Item): void {
+  const { epoch, position, frames } = item.head;
+  let at = items.length;
+  while (at > 0 && isFrom(items[at - 1]!.head, epoch, position)) at--;
+  let end = at;
+  while (end < items.length && !isFrom(items[end]!.head, epoch, position + frames)) end++;
+  items.splice(at, end - at, item);
+}
+
+/** Whether a block begins at a position or later. */
+function isFrom(block: BlockHead, epoch: number, position: number): boolean {
+  return block.epoch > epoch || (block.epoch === epoch && block.position >= position);
+}
+
+/** What is heard at a position: the block that begins there or before. */
+export function itemAt<Item extends { head: BlockHead }>(
+  items: readonly Item[],
+  epoch: number,
+  position: number,
+): Item | undefined {
+  return items.findLast(({ head }) => head.epoch === epoch && head.position <= position);
 }
 
 export interface Block extends BlockHead {
@@ -145,6 +172,8 @@ export type FromWorker =
   | { type: "block"; head: BlockHead; values: Row; meters: string }
   | { type: "lost" }
   | ({ type: "work" } & Work)
+  | { type: "roundTrip"; ms: number }
+  | { type: "priority"; priority: "high" | "normal" }
   | { type: "described"; stages: Record<string, Described> }
   | { type: "problem"; problem: string; fatal: boolean };
 

@@ -1,8 +1,10 @@
 import { describe, expect, it } from "vitest";
-import { HEADER_BYTES, otherName, parseBlock, readMeters } from "./protocol";
-import { RING_FRAMES, Ring } from "./ring";
+import { HEADER_BYTES, itemAt, otherName, parseBlock, putInOrder, readMeters } from "./protocol";
+import { Ring } from "./ring";
 
 const SEAM_FRAMES = 240;
+const RATE_HZ = 48000;
+const RING_FRAMES = new Ring(0, SEAM_FRAMES, RATE_HZ).frames;
 
 const ramp = (position: number, frames: number, shift = 0) =>
   Float32Array.from({ length: frames }, (_, i) => position + i + shift);
@@ -11,13 +13,13 @@ const read = (ring: Ring, plane: number, position: number) => ring.planes[plane]
 
 describe("the ring", () => {
   it("gives back every sample at its own position, across its end", () => {
-    const ring = new Ring(1, SEAM_FRAMES);
+    const ring = new Ring(1, SEAM_FRAMES, RATE_HZ);
     for (let at = 0; at < 2 * RING_FRAMES; at += 1024) ring.write(at, 1024, ramp(at, 1024), at);
     for (let at = ring.written - 2048; at < ring.written; at++) expect(read(ring, 0, at)).toBe(at);
   });
 
   it("writes a block across its end, seam and all", () => {
-    const ring = new Ring(2, SEAM_FRAMES);
+    const ring = new Ring(2, SEAM_FRAMES, RATE_HZ);
     const [end, planes] = [RING_FRAMES - 100, Float32Array.from([...ramp(0, 1024), ...ramp(0, 1024, 7)])];
     ring.write(end - 2048, 4096, new Float32Array(8192), end - 2048);
     ring.write(end, 1024, planes, end);
@@ -29,7 +31,7 @@ describe("the ring", () => {
   });
 
   it("fades into what replaces it, and leaves what was played", () => {
-    const ring = new Ring(1, SEAM_FRAMES);
+    const ring = new Ring(1, SEAM_FRAMES, RATE_HZ);
     ring.write(0, 4096, ramp(0, 4096), 0);
     ring.write(1024, 1024, ramp(1024, 1024, 5000), 1500);
     expect(read(ring, 0, 1499)).toBe(1499);
@@ -42,7 +44,7 @@ describe("the ring", () => {
   });
 
   it("goes on without a seam after a rewind, and keeps the old sound until the new one comes", () => {
-    const ring = new Ring(1, SEAM_FRAMES);
+    const ring = new Ring(1, SEAM_FRAMES, RATE_HZ);
     ring.write(0, 4096, ramp(0, 4096), 0);
     ring.write(1024, 1024, ramp(1024, 1024, 5000), 500);
     expect(ring.written).toBe(4096);
@@ -58,7 +60,7 @@ describe("the ring", () => {
   });
 
   it("knows what is compared with at every position", () => {
-    const ring = new Ring(1, SEAM_FRAMES);
+    const ring = new Ring(1, SEAM_FRAMES, RATE_HZ);
     ring.name(0, "received", 0);
     ring.name(1024, "received", 0);
     ring.name(2048, "version:1", 100);
@@ -122,5 +124,53 @@ describe("the name of what is compared with", () => {
   it("is read out of the meters, and empty where there is none", () => {
     expect(otherName('{"now":{},"other_name":"version:3","load":0.1}')).toBe("version:3");
     expect(otherName("{}")).toBe("");
+  });
+});
+
+describe("blocks that are to be heard", () => {
+  const block = (position: number, revision = 0, epoch = 0, frames = 1024) => ({
+    head: { epoch, revision, frames, position, song: position },
+  });
+  const shown = (items: ReturnType<typeof block>[]) =>
+    items.map(({ head }) => [head.epoch, head.position, head.revision]);
+
+  it("stand in the order of the stream, and what is rendered again replaces what it covers", () => {
+    const items: ReturnType<typeof block>[] = [];
+    for (const position of [0, 1024, 2048, 3072]) putInOrder(items, block(position));
+    putInOrder(items, block(1280, 1));
+    expect(shown(items)).toEqual([
+      [0, 0, 0],
+      [0, 1024, 0],
+      [0, 1280, 1],
+      [0, 3072, 0],
+    ]);
+    // until it is replaced as well, what lies farther ahead is still what will be heard there
+    expect(itemAt(items, 0, 1279)?.head.revision).toBe(0);
+    expect(itemAt(items, 0, 1280)?.head.revision).toBe(1);
+    expect(itemAt(items, 0, 3100)?.head.position).toBe(3072);
+    putInOrder(items, block(0, 2, 1));
+    putInOrder(items, block(2304, 1));
+    expect(shown(items).slice(2)).toEqual([
+      [0, 1280, 1],
+      [0, 2304, 1],
+      [1, 0, 2],
+    ]);
+    expect(itemAt(items, 1, 5000)?.head.epoch).toBe(1);
+    expect(itemAt(items, 2, 0)).toBeUndefined();
+  });
+
+  it("of any order of blocks the last that came for a position is found", () => {
+    let seed = 1;
+    const random = (below: number) => (seed = (seed * 48271) % 2147483647) % below;
+    const items: ReturnType<typeof block>[] = [];
+    const wanted = new Array<number>(64).fill(-1);
+    for (let revision = 0; revision < 400; revision++) {
+      const position = random(60);
+      putInOrder(items, block(position, revision, 0, 4));
+      wanted.fill(revision, position, position + 4);
+    }
+    const positions = items.map(({ head }) => head.position);
+    expect(positions).toEqual([...new Set(positions)].sort((a, b) => a - b));
+    for (const { head } of items) expect(head.revision).toBe(wanted[head.position]);
   });
 });

@@ -1,9 +1,12 @@
 /** A stretch of the stream that is yet to be played, addressed by absolute position and written over at will. */
 
-export const RING_FRAMES = 1 << 18;
+/** So much a ring holds at least. */
+const LEAST_S = 5.4;
 
 export class Ring {
   readonly planes: Float32Array[];
+  /** How many frames it holds, a power of two. */
+  readonly frames: number;
   /** First position that has not been written. */
   written = 0;
   /** Where the block that was written last ends. */
@@ -18,8 +21,10 @@ export class Ring {
     planes: number,
     /** How long a seam takes. */
     private readonly seamFrames: number,
+    rateHz: number,
   ) {
-    this.planes = Array.from({ length: planes }, () => new Float32Array(RING_FRAMES));
+    this.frames = 2 ** Math.ceil(Math.log2(LEAST_S * rateHz));
+    this.planes = Array.from({ length: planes }, () => new Float32Array(this.frames));
   }
 
   clear(): void {
@@ -61,7 +66,7 @@ export class Ring {
       }
       for (let at = start + seam; at < end;) {
         const slot = this.slot(at);
-        const run = Math.min(end - at, RING_FRAMES - slot);
+        const run = Math.min(end - at, this.frames - slot);
         ring.set(samples.subarray(offset + at, offset + at + run), slot);
         at += run;
       }
@@ -72,6 +77,6 @@ export class Ring {
 
   /** Where in the planes a position is. */
   slot(position: number): number {
-    return position & (RING_FRAMES - 1);
+    return position & (this.frames - 1);
   }
 }

@@ -65,7 +65,7 @@ test("changes go on as they are, and another connection is told the whole that t
 
   first.drop();
   change(3, 4);
-  vi.runAllTimers();
+  vi.advanceTimersByTime(1000);
   const second = sockets[1]!;
   change(4, 5);
   expect(second.said).toEqual([]);

@@ -1,9 +1,13 @@
 /** Owns the live socket, so that a busy page cannot starve the ear: blocks go straight on to the player. */
 import { patched } from "./changes";
-import { otherName, parseBlock } from "./protocol";
-import type { Ask, EditChange, FromWorker, Heard, ToPlayer, ToWorker } from "./protocol";
+import { itemAt, otherName, parseBlock, putInOrder } from "./protocol";
+import type { Ask, BlockHead, EditChange, FromWorker, Heard, ToPlayer, ToWorker } from "./protocol";
 
 const LONGEST_WAIT_MS = 500;
+/** So far before the ear the server may render while nothing moves; the player's ring holds a little more. */
+const FAR_S = 5;
+const KEPT_BLOCKS = 512;
+const ECHO_EVERY_MS = 2000;
 
 let socket: WebSocket | null = null;
 let greeted = false;
@@ -15,7 +19,7 @@ let boot = "";
 let wait = 50;
 let heard = { epoch: 0, position: 0 };
 let songHeard = 0;
-const blocks: { epoch: number; position: number; song: number }[] = [];
+const blocks: { head: BlockHead }[] = [];
 /** The last of each kind, said again when the connection is back. */
 const KINDS = ["edit", "touches", "loop", "tap", "choose", "compare", "hand", "gains", "listen"] as const;
 const standing: { [Kind in (typeof KINDS)[number]]?: Extract<Ask, { type: Kind }> } = {};
@@ -29,8 +33,9 @@ function say(message: object): void {
 }
 
 function grant(): void {
-  const ahead = Math.round((queueMs / 1000) * rateHz);
-  say({ type: "credit", ...heard, position: heard.position + ahead, heard: heard.position });
+  const near = heard.position + Math.round((queueMs / 1000) * rateHz);
+  const position = Math.max(near, heard.position + FAR_S * rateHz);
+  say({ type: "credit", epoch: heard.epoch, position, near, heard: heard.position });
 }
 
 function ask(message: Ask | EditChange): void {
@@ -67,8 +72,10 @@ function greet(message: { boot: string; rate_hz: number; frames: number }): void
 
 function receive(data: string | ArrayBuffer): void {
   if (typeof data === "string") {
-    const message = JSON.parse(data) as { type: string; problem?: string; fatal?: boolean };
-    if (message.type === "work" || message.type === "described") tell(message as unknown as FromWorker);
+    const message = JSON.parse(data) as { type: string; problem?: string; fatal?: boolean; at?: number };
+    if (message.type === "work" || message.type === "described" || message.type === "priority")
+      tell(message as unknown as FromWorker);
+    if (message.type === "echo") tell({ type: "roundTrip", ms: performance.now() - message.at! });
     if (message.type === "hello") greet(message as unknown as Parameters<typeof greet>[0]);
     else if (message.type === "problem")
       tell({ type: "problem", problem: message.problem ?? "", fatal: message.fatal ?? false });
@@ -81,8 +88,8 @@ function receive(data: string | ArrayBuffer): void {
     heard = { epoch: head.epoch, position: head.position };
     grant();
   }
-  blocks.push(head);
-  if (blocks.length > 256) blocks.shift();
+  putInOrder(blocks, { head });
+  if (blocks.length > KEPT_BLOCKS) blocks.shift();
   play({ type: "block", planes, other: otherName(meters), ...head }, [planes.buffer]);
   // most cheaply handed on as it came, and taken apart only when it is heard
   self.postMessage({ type: "block", head, values, meters } satisfies FromWorker, {
@@ -111,11 +118,12 @@ self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
     player.onmessage = ({ data: report }: MessageEvent<Heard>) => {
       if (report.epoch < heard.epoch) return;
       heard = { epoch: report.epoch, position: report.position };
-      const at = blocks.findLast((b) => b.epoch === report.epoch && b.position <= report.position);
+      const at = itemAt(blocks, report.epoch, report.position)?.head;
       if (at) songHeard = at.song + report.position - at.position;
       grant();
     };
     open();
+    setInterval(() => say({ type: "echo", at: performance.now() }), ECHO_EVERY_MS);
   } else if (data.type === "queue") {
     queueMs = data.queueMs;
     grant();

@@ -25,6 +25,7 @@ from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import KeptSource, song_sources, source_path
 from tin_kettle.web.context import Context
 from tin_kettle.web.others import REFERENCE_BUS, find_other
+from tin_kettle.web.priority import raised_priority
 from tin_kettle.web.records import Part, record_sound
 from tin_kettle.web.session import Session
 from tin_kettle.web.words import in_words
@@ -154,7 +155,7 @@ def attach(app: Flask) -> None:
             return
         renderer = threading.Thread(target=session.run, name="live", daemon=True)
         try:
-            with suppress(ConnectionClosed):
+            with raised_priority(), suppress(ConnectionClosed):
                 session.hello()
                 renderer.start()
                 while renderer.is_alive():

@@ -29,12 +29,13 @@ class Load:
 
     @contextmanager
     def measured(self, audition: Audition) -> Iterator[None]:
-        """Around the rendering of a block; one that was rendered ahead says nothing."""
-        began, began_work = time.perf_counter(), time.thread_time()
+        """Around the rendering of blocks; one that was rendered ahead says nothing."""
+        began, began_work, position = time.perf_counter(), time.thread_time(), audition.position
         yield
-        if audition.ahead is not None:
+        frames = audition.position - position
+        if audition.ahead is not None or frames <= 0:
             return
-        a_second = audition.rate_hz / audition.block_frames
+        a_second = audition.rate_hz / frames
         self.of_time += SMOOTH * ((time.perf_counter() - began) * a_second - self.of_time)
         # what others do to the machine does not make a chain heavy
         work = min((time.thread_time() - began_work) * a_second, SLOWEST)

@@ -41,11 +41,19 @@ class Message(BaseModel):
 
 
 class Credit(Message):
-    """How far may be rendered, in the epoch that it is meant for."""
+    """How far may be rendered, in the epoch that it is meant for; ``near`` is up to where it is wanted soon."""
 
     type: Literal["credit"]
     position: Frame
+    near: Frame | None = None
     epoch: Count
+
+
+class Echo(Message):
+    """Asked to be said again at once: how long a message is under way, in the page's own time ``at``."""
+
+    type: Literal["echo"]
+    at: Annotated[float, Field(allow_inf_nan=False)]
 
 
 class Edit(Message):
@@ -126,7 +134,7 @@ class Listen(Message):
     lufs: Annotated[list[Lufs | None], Field(min_length=2, max_length=2)]
 
 
-AnyMessage = Credit | Edit | EditChange | Touches | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
+AnyMessage = Credit | Echo | Edit | EditChange | Touches | Seek | Loop | Tap | Choose | Compare | Hand | Gains | Listen
 _ANY: TypeAdapter[AnyMessage] = TypeAdapter(Annotated[AnyMessage, Field(discriminator="type")])
 
 

@@ -6,15 +6,17 @@ import time
 
 from tin_kettle.core.engine.live.audition import Audition
 
-MOST_AHEAD_S = 1.0
+MOST_AHEAD_S = 6.0
 """However much credit is asked for, no more than this is rendered ahead."""
+REST_S = 0.25
+"""So long after an edit the hand rests: what is rendered far ahead is not thrown away at once."""
 REWIND_GAP_S, STILL_GAP_S = 0.04, 0.1
 """Edits are heard no more often than this; where nothing plays it is enough that what is shown follows."""
 MOVES_ON_S = 0.05
 """A hand whose edits follow each other so soon moves on."""
 CAUGHT_UP = 0.8
-"""Its edits wait until so much of what the last one threw away is there again: gaps are left only where the machine has
-no time at all."""
+"""Its edits wait until so much of what is near the ear is the new sound again: else the ear would meet the new and the
+old by turns."""
 LEFT_AHEAD = 0.3
 """One that comes alone waits for nothing while so much lies ahead of the ear: what it is to replace is played until it
 is replaced."""
@@ -38,7 +40,8 @@ class Pace:
         self.heard = 0
         """Where the ear was last."""
         self._went_on = 0.0
-        self._credit, self._epoch = 0, audition.epoch
+        self._credit = self._near = 0
+        self._epoch = audition.epoch
         self._sent = 0
         self._edited = self._rewound = 0.0
         self._moves_on = False
@@ -46,15 +49,21 @@ class Pace:
 
     # ---- what is told
 
-    def grant(self, epoch: int, position: int, heard: int) -> bool:
-        """The player has room up to a position; False where it means what was played before a seek."""
+    def grant(self, epoch: int, position: int, heard: int, near: int | None = None) -> bool:
+        """The player has room up to a position; False where it means what was played before a seek.
+
+        Args:
+            near: up to where it wants to be sure of the sound; all of it where nothing is said.
+        """
         if epoch < self._epoch:
             return False
-        most = self._audition.position + round(MOST_AHEAD_S * self._audition.rate_hz)
-        self._credit, self._epoch = min(position, most), epoch
         heard = self.possible(heard)
+        most = heard + round(MOST_AHEAD_S * self._audition.rate_hz)
+        self._credit, self._epoch = min(position, most), epoch
+        self._near = self._credit if near is None else min(near, self._credit)
         if heard != self.heard:
             self.heard, self._went_on = heard, time.monotonic()
+            self._audition.follow(heard)
         return True
 
     def edited(self) -> None:
@@ -75,7 +84,7 @@ class Pace:
         audition = self._audition
         if self._epoch != audition.epoch:
             self._epoch, self._sent = audition.epoch, audition.position
-            self._credit = audition.position + FIRST_BLOCKS * audition.block_frames
+            self._credit = self._near = audition.position + FIRST_BLOCKS * audition.block_frames
 
     def gave(self) -> None:
         """All that was rendered is on its way."""
@@ -88,8 +97,18 @@ class Pace:
         return min(heard, self._audition.position)
 
     def lacks(self) -> bool:
-        """Whether there is room for another block."""
+        """Whether sound is missing near the ear."""
         return self._epoch == self._audition.epoch and self._audition.position < self._wanted()
+
+    def has_room(self) -> bool:
+        """Whether there is room for more, far from the ear, and no edit is on its way that would throw it away."""
+        if self._epoch != self._audition.epoch or self._audition.position >= self._credit:
+            return False
+        return self._rests_in_s() <= 0.0
+
+    def _rests_in_s(self) -> float:
+        """How long it takes until the hand rests."""
+        return REST_S - (time.monotonic() - max(self._edited, self._rewound))
 
     def is_due(self, renders: bool) -> bool:
         """Whether an edit may be taken up already; ``renders``: whether what lacks is being rendered."""
@@ -102,18 +121,21 @@ class Pace:
         """When to look again at the latest: where an edit ``waits``, or for the hand to rest."""
         if waits:
             return REWIND_GAP_S
-        return HAND_S if self._hand_moves() else None
+        if self._hand_moves():
+            return HAND_S
+        waits_for_rest = self._audition.position < self._credit and self._rests_in_s() > 0.0
+        return max(self._rests_in_s(), 0.01) if waits_for_rest else None
 
     def _is_enough(self) -> bool:
-        """Whether enough of what is asked for lies ahead of the ear."""
+        """Whether enough of what is to be near the ear is there."""
         until, share = (self._audition.position, CAUGHT_UP) if self._moves_on else (self._sent, LEFT_AHEAD)
-        return until - self.heard >= share * (self._credit - self.heard)
+        return until - self.heard >= share * (self._near - self.heard)
 
     def _wanted(self) -> int:
-        """Up to where to render."""
+        """Up to where to render at once."""
         if not self._hand_moves():
-            return self._credit
-        return min(self._credit, self._taken_up + STILL_BLOCKS * self._audition.block_frames)
+            return self._near
+        return min(self._near, self._taken_up + STILL_BLOCKS * self._audition.block_frames)
 
     def _hand_moves(self) -> bool:
         """Whether a hand moves while nothing plays."""

@@ -1,9 +1,10 @@
 """What is said over the live socket: one session a bench, a little ahead of the ear, rewound when a control moves.
 
 In: :mod:`tin_kettle.web.messages`, as JSON. What came together is done together: the sound is taken up again once for
-all of it. Out: ``hello``, ``problem``, ``described`` {stages} with what an edit changed of summaries and pictures, and
-``work`` {heavy, progress} as JSON, blocks as binary (:func:`pack`); a chain is heavy where it can't be rendered as it
-plays, and ``progress`` is that of its loop, null without one. A problem that is ``fatal`` is the last thing said.
+all of it. Out: ``hello``, ``problem``, ``described`` {stages} with what an edit changed of summaries and pictures,
+``work`` {heavy, progress}, ``priority`` (high or normal) and ``echo`` {at} as JSON, blocks as binary (:func:`pack`). A
+chain is heavy where it can't be rendered as it plays, and ``progress`` is that of its loop, null without one. A problem
+that is ``fatal`` is the last thing said.
 
 Whatever happens is told once, in words, and the session goes on; a listener that says nothing sensible any more, or
 whose sound fails again and again, is told so and let go.
@@ -25,6 +26,7 @@ import orjson
 from simple_websocket import ConnectionClosed
 
 from tin_kettle.core.engine.live.audition import Audition
+from tin_kettle.core.engine.live.moment import Played
 from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.live.wanted import Wanted
 from tin_kettle.core.errors import KettleError
@@ -43,6 +45,7 @@ from tin_kettle.web.messages import (
     Choose,
     Compare,
     Credit,
+    Echo,
     Edit,
     EditChange,
     Gains,
@@ -56,6 +59,7 @@ from tin_kettle.web.messages import (
 )
 from tin_kettle.web.others import drawn_from
 from tin_kettle.web.pace import Pace
+from tin_kettle.web.priority import raised_priority
 from tin_kettle.web.wire import pack
 
 _log = logging.getLogger(__name__)
@@ -158,6 +162,9 @@ class Session:
 
     def _take_in(self, text: str | bytes) -> None:
         message = read_message(text)
+        if isinstance(message, Echo):
+            self.say("echo", at=message.at)
+            return
         recipe = self.edited.take(message)
         if isinstance(message, Compare | Hand):
             self._asked[type(message)] = self._asked.get(type(message), 0) + 1
@@ -165,7 +172,7 @@ class Session:
             return
         with self._wake:
             if isinstance(message, Credit):
-                if not self._pace.grant(message.epoch, message.position, message.heard):
+                if not self._pace.grant(message.epoch, message.position, message.heard, message.near):
                     return
                 self._attending = True
             else:
@@ -232,6 +239,11 @@ class Session:
 
     def run(self) -> None:
         """Render as credit allows until closed."""
+        with raised_priority() as priority, contextlib.suppress(ConnectionClosed):
+            self.say("priority", priority=priority)
+            self._run()
+
+    def _run(self) -> None:
         while True:
             with self._wake:
                 self._wake.wait_for(self._something_to_do, timeout=self._pace.patience_s(bool(self._mail)))
@@ -266,8 +278,10 @@ class Session:
             self._problem = None
         elif self._loop_to_render():
             self._audition.work_ahead(self._pace.heard)
-        elif not self._stuck:
+        elif self._attending and not self._stuck:
             self._attend()
+        elif self._may_render_far():
+            self._render_far()
         self._look_at_load()
 
     def _fail(self, problem: Exception) -> None:
@@ -282,7 +296,7 @@ class Session:
             raise ConnectionClosed
 
     def _something_to_do(self) -> bool:
-        busy = self._attending or self._loop_to_render()
+        busy = self._attending or self._loop_to_render() or self._may_render_far()
         return self._closed or self._due() or self._may_render() or busy
 
     def _due(self) -> bool:
@@ -301,6 +315,9 @@ class Session:
 
     def _may_render(self) -> bool:
         return not self._stuck and self._audition.can_play and self._pace.lacks()
+
+    def _may_render_far(self) -> bool:
+        return not self._stuck and self._audition.can_play and self._pace.has_room()
 
     def _loop_to_render(self) -> bool:
         ahead = self._audition.ahead
@@ -372,6 +389,15 @@ class Session:
     def _render(self) -> None:
         with self._load.measured(self._audition):
             played = self._audition.render()
+        self._give(played)
+
+    def _render_far(self) -> None:
+        with self._load.measured(self._audition):
+            blocks = self._audition.render_far()
+        for played in blocks:
+            self._give(played)
+
+    def _give(self, played: Played) -> None:
         known_db = (self._gains_db.get(self._audition.other_name), self._gains_db.get("now"))
         if self._count % MATCH_EVERY == 0:
             self._match = estimate_match(*self._audition.running_lufs(), *known_db)
@@ -379,5 +405,5 @@ class Session:
         near = estimate_match(*self._audition.near_lufs(), *known_db)
         played.meters["match"] = self._match and self._match.document()
         played.meters["near"] = near and near.document()
-        self.send(pack(played, self._load.of_time))
+        self.send(pack(played, self._load.of_time, self._load.work))
         self._pace.gave()

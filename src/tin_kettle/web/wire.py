@@ -16,8 +16,11 @@ VERSION = 2
 HEADER = struct.Struct("<4sHHIIIIdd")
 
 
-def pack(played: Played, load: float) -> bytes:
+def pack(played: Played, load: float, work: float) -> bytes:
     """A block, little-endian: *now* and the *other* it is compared with, and what was measured of them.
+
+    Args:
+        load: share of the clock that rendering takes; ``work`` is that of the processor.
 
     Header: magic ``TKLV``, version u16, planes u16, frames u32, epoch u32, revision u32, values u32, stream position
     f64, song position f64. Then float32 planes (now left, now right, other left, other right), ``values`` float32 of
@@ -25,7 +28,9 @@ def pack(played: Played, load: float) -> bytes:
     """
     planes = np.concatenate([played.now, played.other]).astype("<f4")
     arrays: list[NDArray[np.float32]] = []
-    told = _named({**played.meters, "other_name": played.other_name, "load": round(load, 3)}, arrays)
+    told = _named(
+        {**played.meters, "other_name": played.other_name, "load": round(load, 3), "work": round(work, 3)}, arrays
+    )
     values = np.concatenate(arrays) if arrays else np.empty(0, dtype="<f4")
     header = HEADER.pack(
         MAGIC,

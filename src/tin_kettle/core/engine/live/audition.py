@@ -35,7 +35,11 @@ AHEAD_MS = 20.0
 """A change is applied no earlier than this after the position heard, so that it arrives in time."""
 SWITCH_AHEAD_MS = 12.0
 """The same for what needs no rendering beforehand."""
-KEPT_BLOCKS = 64
+KEPT_BEHIND_S = 1.4
+"""States of so long before the ear are kept: a change in front of a long delay begins from there."""
+FAR_BLOCKS = 4
+"""Where the ear is far away so many blocks are rendered at once, which costs less a frame, and only the state before
+them is kept."""
 SHORTEST_LOOP_FRAMES = 64
 SPECTRA_A_BLOCK = 4
 """A look at a spectrum costs a sixtieth of a block's time; of more inside a stage each is measured every few blocks."""
@@ -111,6 +115,7 @@ class Audition:
         self._pace = max(self._pace, *(road.preroll(self._timeline, position) for road in (now, other)))
         self._at = Moment(position, now, other, wanted.other_name)
         self._kept = [self._at.fork()]
+        self._heard = position
         self._taken_up = False
         self._fetched = None
 
@@ -129,33 +134,72 @@ class Audition:
         the chosen stage lets one look at, in ``curves`` what it works by; ``tail`` is for how many frames the chain
         rings on after the song.
         """
-        frames = frames or self.block_frames
-        at = self._at
-        position, song = at.position, self._timeline.song_at(at.position)
+        (played,) = self._render(frames or self.block_frames, 1, keep_frames=0)
+        return played
+
+    def render_far(self) -> list[Played]:
+        """The next blocks, where the ear is so far away that no edit is waited for."""
+        chosen = self._at.now.graph.slot(self._chosen)
+        # what is drawn of the chosen stage is looked at block by block
+        count = FAR_BLOCKS if chosen is None or not chosen.curves() else 1
+        return self._render(self.block_frames, count, keep_frames=FAR_BLOCKS * self.block_frames)
+
+    def _render(self, frames: int, count: int, keep_frames: int) -> list[Played]:
+        """So many blocks at once; the state after them is kept once it lies ``keep_frames`` behind the last one."""
         if self._ahead is not None:
-            played = self._play_ahead(self._ahead, position, song, frames)
-        else:
-            if self._taken_up:
-                # what is given away from here on is the new sound: whoever comes back to here goes on from that
-                self._kept[-1], self._taken_up = at.fork(), False
-            now = at.now.render(self._timeline, position, frames)
-            other = at.other.render(self._timeline, position, frames)
-            self._check_finite(now, other)
-            readings = at.now.readings(position, frames)
-            meters: dict[str, Any] = {"now": at.now.gauge(now), "other": at.other.gauge(other), "stages": readings}
-            meters["tail"] = ringing_frames(at.now.graph)
-            meters["inside"] = self._look_inside()
-            chosen = at.now.graph.slot(self._chosen)
-            meters["curves"] = {} if chosen is None else chosen.curves()
-            played = Played(self.epoch, position, song, self.wanted.revision, at.other_name, now, other, meters)
-        at.position += played.now.shape[1]
-        heard_now, heard_other = at.now.ear.process(played.now), at.other.ear.process(played.other)
-        for name, heard in (("now", heard_now), ("other", heard_other)):
-            played.meters[name]["clips"] = bool(np.abs(heard).max() > 1.0)
-        if self._ahead is None:
+            return [self._from_memory(self._ahead, frames)]
+        at = self._at
+        if self._taken_up:
+            # what is given away from here on is the new sound: whoever comes back to here goes on from that
+            self._kept[-1], self._taken_up = at.fork(), False
+        position = at.position
+        now = at.now.render(self._timeline, position, count * frames)
+        other = at.other.render(self._timeline, position, count * frames)
+        self._check_finite(now, other)
+        heard_now, heard_other = at.now.ear.process(now), at.other.ear.process(other)
+        graph = at.now.graph
+        chosen = graph.slot(self._chosen)
+        inside, curves = ({}, {}) if chosen is None else (chosen.inside(), chosen.curves())
+        tail = ringing_frames(graph)
+        blocks = []
+        for start in range(0, count * frames, frames):
+            part, place = slice(start, start + frames), position + start
+            meters: dict[str, Any] = {"now": at.now.gauge(now[:, part]), "other": at.other.gauge(other[:, part])}
+            meters["stages"] = at.now.readings(place, frames)
+            meters["inside"] = self._look_inside({name: block[:, part] for name, block in inside.items()})
+            meters |= {"curves": curves, "tail": tail}
+            blocks.append(self._played(place, at.other_name, heard_now[:, part], heard_other[:, part], meters))
+        at.position += count * frames
+        if at.position - self._kept[-1].position >= keep_frames:
             self._kept.append(at.fork())
-            del self._kept[:-KEPT_BLOCKS]
-        return replace(played, now=heard_now, other=heard_other)
+        self._forget()
+        return blocks
+
+    def _from_memory(self, ahead: Ahead, frames: int) -> Played:
+        at = self._at
+        now, other, other_name, meters = self._play_ahead(ahead, at.position, frames)
+        position = at.position
+        at.position += now.shape[1]
+        return self._played(position, other_name, at.now.ear.process(now), at.other.ear.process(other), meters)
+
+    def _played(self, position: int, other_name: str, now: Block, other: Block, meters: dict[str, Any]) -> Played:
+        """A block as it is given away, ``now`` and ``other`` as they reach the ear."""
+        for name, heard in (("now", now), ("other", other)):
+            meters[name]["clips"] = bool(np.abs(heard).max() > 1.0)
+        revision = self.wanted.revision if self._ahead is None else self._ahead.label("now")
+        song = self._timeline.song_at(position)
+        return Played(self.epoch, position, song, revision, other_name, now, other, meters)
+
+    def follow(self, heard: int) -> None:
+        """Learn where the ear is: what lies long before it need not be kept."""
+        self._heard = heard
+        self._forget()
+
+    def _forget(self) -> None:
+        """Let go of states from long before the ear, but for the one that the first of the others goes on from."""
+        oldest = self._heard - round(KEPT_BEHIND_S * self.rate_hz)
+        while len(self._kept) > 1 and self._kept[1].position <= oldest:
+            del self._kept[0]
 
     def _check_finite(self, now: Block, other: Block) -> None:
         """Refuse what is no sound, and go back to before it.
@@ -171,13 +215,11 @@ class Audition:
             self._at = self._kept[-1].fork()
             raise
 
-    def _look_inside(self) -> dict[str, Any]:
-        slot = self._at.now.graph.slot(self._chosen)
-        shown = {} if slot is None else slot.inside()
+    def _look_inside(self, shown: Mapping[str, Block]) -> dict[str, Any]:
         for name, block in shown.items():
             if name not in self._inside:
                 self._inside[name] = LiveSpectrum(self.rate_hz)
-            self._inside[name].feed(block)
+            self._inside[name].feed(np.ascontiguousarray(block))
         before = {name: levels for name, levels in self._levels.items() if name in shown}
         self._levels = {**{name: None for name in shown if name not in before}, **before}
         for _ in range(min(SPECTRA_A_BLOCK, len(shown))):
@@ -252,11 +294,13 @@ class Audition:
         The moment itself is kept as it was: until something of the new sound was given away, what comes next begins
         where this did.
         """
+        self._heard = max(self._heard, heard)
         earliest = heard + round(ahead_ms * self.rate_hz / 1000.0) + self._replay_frames()
         earliest += -earliest % METER_HOP
         index = max((i for i, m in enumerate(self._kept) if m.position <= earliest), default=0)
         at = self._kept[index].fork()
-        if index + 1 < len(self._kept) and at.position < earliest:
+        earliest = min(earliest, self._at.position)
+        if at.position < earliest:
             # between two kept moments: up to there it is what it was
             at.go_on(self._timeline, earliest)
             self._kept.insert(index + 1, at.fork())
@@ -416,11 +460,13 @@ class Audition:
             soon = heard + round(AHEAD_MS * self.rate_hz / 1000.0)
             self._at.position = min(self._at.position, max(soon, self._timeline.stream))
 
-    def _play_ahead(self, ahead: Ahead, position: int, song: int, frames: int) -> Played:
+    def _play_ahead(self, ahead: Ahead, position: int, frames: int) -> tuple[Block, Block, str, dict[str, Any]]:
+        """Now, the other and its name, and the meters of a piece of the rendered loop."""
+        song = self._timeline.song_at(position)
         other_name, clock = ahead.label("other")
         beside = (clock or self._timeline).song_at(position)
         frames = min(frames, ahead.run_from("now", song), ahead.run_from("other", beside))
         now, gauge_now, readings = ahead.play("now", song, frames)
         other, gauge_other, _ = ahead.play("other", beside, frames)
         meters = {"now": gauge_now, "other": gauge_other, "stages": readings, "inside": {}, "tail": 0}
-        return Played(self.epoch, position, song, ahead.label("now"), other_name, now, other, meters)
+        return now, other, other_name, meters

@@ -230,6 +230,7 @@ class Road:
 
     def gauge(self, block: Block) -> dict[str, Any]:
         """What the gauges show of a rendered block, its spectrum among it."""
+        block = np.ascontiguousarray(block)
         self.spectrum.feed(block)
         return {**self.meter.feed(block), "spectrum": self.spectrum.levels_db()}
 
