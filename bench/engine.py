@@ -16,7 +16,8 @@ from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.live.audition import Audition
-from tin_kettle.core.engine.offline import BLOCK_FRAMES, render
+from tin_kettle.core.engine.offline import render
+from tin_kettle.core.engine.parallel import BLOCK_FRAMES
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import LoudnessMeter
 from tin_kettle.core.survey.survey import survey_song

@@ -10,28 +10,17 @@ from typing import NoReturn
 import click
 
 from tin_kettle import __version__
-from tin_kettle.cli.batch import batch
-from tin_kettle.cli.check import check
-from tin_kettle.cli.deliver import deliver
-from tin_kettle.cli.measure import measure
-from tin_kettle.cli.render import render
-from tin_kettle.cli.response import response
-from tin_kettle.cli.serve import demo, restore, serve
-from tin_kettle.cli.survey import survey
+from tin_kettle.cli.lazy import Commands
 from tin_kettle.core.errors import KettleError
 
 BAD_INPUT = 2
 INTERRUPTED = 130
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="tin-kettle")
 def cli() -> None:
     """The mastering engineer's bench in a browser."""
-
-
-for command in (demo, serve, restore, render, measure, survey, response, check, deliver, batch):
-    cli.add_command(command)
 
 
 class _Stopped(BaseException):

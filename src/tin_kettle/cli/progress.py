@@ -6,7 +6,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from tin_kettle.core.engine.offline import Progress
+from tin_kettle.core.progress import Progress
 
 
 @contextmanager

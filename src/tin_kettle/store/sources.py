@@ -14,9 +14,9 @@ from pathlib import Path
 
 import numpy as np
 
-from tin_kettle.core.engine.offline import Progress
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError, LibraryError
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.survey.pyramid import Pyramid, PyramidBuilder
 from tin_kettle.store.database import Library
 

@@ -14,9 +14,9 @@ from tin_kettle.core.deliver.joined import SongParts, make_delivery
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import parse_spec
 from tin_kettle.core.deliver.tags import Heading, read_cover
-from tin_kettle.core.engine.offline import Progress
 from tin_kettle.core.engine.source import FileSource, opened
 from tin_kettle.core.errors import Cancelled, KettleError
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.record.document import SongLaid

@@ -9,11 +9,11 @@ import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of
 from tests.random_recipes import draw_ridden
-from tin_kettle.core.engine.abreast import abreast
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.walk import Convoy
 from tin_kettle.core.engine.offline import render
+from tin_kettle.core.engine.parallel import in_parallel
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import Cancelled
 from tin_kettle.core.recipe.reading import parse_recipe
@@ -133,7 +133,7 @@ def test_a_walk_behind_one_that_stopped_is_cancelled():
 
 def test_those_abreast_hear_every_block_in_order_and_their_faults_are_told():
     heard = {name: [] for name in "ab"}
-    with abreast([heard["a"].append, heard["b"].append]) as hear:
+    with in_parallel([heard["a"].append, heard["b"].append]) as hear:
         for number in range(30):
             hear(number)
     assert heard == {"a": list(range(30)), "b": list(range(30))}
@@ -142,6 +142,6 @@ def test_those_abreast_hear_every_block_in_order_and_their_faults_are_told():
         if number == 2:
             raise ValueError("deaf")
 
-    with pytest.raises(ValueError, match="deaf"), abreast([fails]) as hear:
+    with pytest.raises(ValueError, match="deaf"), in_parallel([fails]) as hear:
         for number in range(3):
             hear(number)

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from tin_kettle.core.deliver.spec import Tail
-from tin_kettle.core.engine.offline import BLOCK_FRAMES
+from tin_kettle.core.engine.parallel import BLOCK_FRAMES
 from tin_kettle.core.errors import JobsError
 from tin_kettle.core.recipe.reading import read_as, read_document
 

@@ -13,9 +13,9 @@ import soundfile
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.engine.container import wave_chunks
 from tin_kettle.core.engine.measuring import measure_file
-from tin_kettle.core.engine.offline import Progress
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.measure.song import Measures
+from tin_kettle.core.progress import Progress
 
 OFFSET = 0.001
 """Largest constant offset that passes, of full scale."""

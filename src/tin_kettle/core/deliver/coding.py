@@ -14,12 +14,13 @@ import soundfile
 from tin_kettle.core.beside import written_beside
 from tin_kettle.core.deliver.convert import convert_rate
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
-from tin_kettle.core.engine.offline import Progress, song_rate
+from tin_kettle.core.dsp.block import Block
+from tin_kettle.core.engine.offline import song_rate
 from tin_kettle.core.engine.source import FileSource, Source
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
-from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.survey.align import lag_frames
 
 Coder = Literal["opus", "ogg", "mp3"]

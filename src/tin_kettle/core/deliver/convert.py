@@ -9,7 +9,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from tin_kettle.core.stages.processor import Block
+from tin_kettle.core.dsp.block import Block
 
 PIECE_FRAMES = 8192
 BAND_EDGE_HZ, STOP_HZ, STOP_DB = 20600.0, 21900.0, 120.0

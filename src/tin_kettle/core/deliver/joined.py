@@ -11,8 +11,10 @@ from tin_kettle.core.deliver.making import Made, make_file, settings_of
 from tin_kettle.core.deliver.printing import PrintSettings, print_extent, print_song
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading
-from tin_kettle.core.engine.offline import CORES, Progress, song_frames
+from tin_kettle.core.engine.offline import song_frames
+from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.source import FileSource, Part, Silence, Source, opened
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.record.document import SongLaid
 from tin_kettle.core.record.laid_out import RecordSource

@@ -15,9 +15,10 @@ from tin_kettle.core.deliver.ogg import with_steady_serial
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import Spec, tail_seconds
 from tin_kettle.core.deliver.tags import Heading, write_tags
-from tin_kettle.core.engine.offline import CORES, Progress
+from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.song import Measures
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.record.document import SongLaid
 from tin_kettle.core.record.laid_out import kept_part, rings_on

@@ -20,27 +20,22 @@ from tin_kettle.core.deliver.formats import (
     check_print,
     container_by_name,
 )
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.fades import FadeShape, fade_gains
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.rides import TargetRides
-from tin_kettle.core.engine.offline import (
-    BLOCK_FRAMES,
-    CORES,
-    Progress,
-    render,
-    ringing_frames,
-    song_frames,
-    song_rate,
-)
+from tin_kettle.core.engine.offline import render, ringing_frames, song_frames, song_rate
+from tin_kettle.core.engine.parallel import BLOCK_FRAMES, CORES
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Source
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.peaks import TruePeakMeter
 from tin_kettle.core.measure.song import Measures, SongMeter
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 
 AUDIBLE_TAIL_S = 1.0
 """What rings on for less is the end of a filter, not a room."""

@@ -11,11 +11,11 @@ from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import dct
 
 from tin_kettle.core.dsp.compile import kernel
 from tin_kettle.core.dsp.delay import Past
 from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.transforms import dct
 
 
 def partitioned(taps: NDArray[np.float64], parts: int) -> NDArray[np.float64]:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from tin_kettle.core.engine.abreast import abreast
-from tin_kettle.core.engine.offline import BLOCK_FRAMES, Progress
+from tin_kettle.core.engine.parallel import BLOCK_FRAMES, in_parallel
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.measure.song import Measures, SongMeter
+from tin_kettle.core.progress import Progress
 
 
 def measure_file(source: FileSource, progress: Progress | None = None) -> Measures:
@@ -15,7 +15,7 @@ def measure_file(source: FileSource, progress: Progress | None = None) -> Measur
         AudioError: it cannot be read, or holds samples that are no numbers.
     """
     meter = SongMeter(source.rate_hz, source.channels)
-    with abreast(meter.parts) as hear:
+    with in_parallel(meter.parts) as hear:
         for start in range(0, source.frames, BLOCK_FRAMES):
             frames = min(BLOCK_FRAMES, source.frames - start)
             hear(source.read(start, frames))

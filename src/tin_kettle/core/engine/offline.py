@@ -3,28 +3,24 @@
 from __future__ import annotations
 
 import math
-import os
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.walk import Convoy, Read
+from tin_kettle.core.engine.parallel import BLOCK_FRAMES, CORES
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError, RecipeError
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.processor import Block
 
-BLOCK_FRAMES = 65536
-"""Blocks go from thread to thread: what a hand-over takes is as much for a short one."""
-CORES = min(os.cpu_count() or 1, 4)
 LONGEST_TAIL_S = 60.0
 """However long a chain rings, a print is not made longer than this by itself."""
-Progress = Callable[[float], None]
-"""Called with the share done, 0–1; it may raise :class:`Cancelled` to stop the work."""
 
 
 def song_rate(recipe: Recipe, sources: Mapping[str, Source]) -> int:

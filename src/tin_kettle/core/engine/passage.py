@@ -6,13 +6,14 @@ from collections.abc import Iterator, Mapping
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.reading import METER_HOP
 from tin_kettle.core.engine.graph.walk import Read
-from tin_kettle.core.engine.offline import Progress, render, song_rate
+from tin_kettle.core.engine.offline import render, song_rate
 from tin_kettle.core.engine.source import Source
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.processor import Block
 
 PREROLL_S, LONGEST_PREROLL_S = 1.0, 30.0
 """How much of the music before a passage a recipe has to have heard, at least and at most."""

@@ -13,9 +13,9 @@ from typing import Protocol
 import numpy as np
 import soundfile
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.engine.container import what_is_missing
 from tin_kettle.core.errors import AudioError
-from tin_kettle.core.stages.processor import Block
 
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8000, 384000
 PAGE_FRAMES = 16384

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import rfft
+
+from tin_kettle.core.dsp.transforms import rfft
 
 SPECTRUM_HZ = np.geomspace(8.0, 22000.0, 260)
 """Where levels are given, 23 to the octave."""

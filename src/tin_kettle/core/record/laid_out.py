@@ -7,13 +7,13 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.fades import fade_gains
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.loudness import SLOTS_PER_S
 from tin_kettle.core.record.document import SongLaid
-from tin_kettle.core.stages.processor import Block
 
 JOIN_S = 8.0
 """What is heard of each song about a join."""

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line
@@ -29,7 +30,7 @@ from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declare import Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
 from tin_kettle.core.stages.moving_rows import Asking, Follower, MovingRows
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.split import band_curves_db
 from tin_kettle.core.stages.words import bare, db, hz
 

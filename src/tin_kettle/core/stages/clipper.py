@@ -8,6 +8,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import gains_of
 from tin_kettle.core.dsp.delay import Line
@@ -18,7 +19,7 @@ from tin_kettle.core.dsp.svf import both_rows, svf_cascade, svf_rows
 from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.hit_scope import scope_curves, scope_push, scope_silence
 from tin_kettle.core.stages.oversampled import HISTOGRAM_DB, Shaper
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, hz
 
 SOFTEN_OFF_HZ = 22000.0

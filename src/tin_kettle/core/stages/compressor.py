@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from tin_kettle.core.dsp import shapes
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import (
@@ -33,7 +34,7 @@ from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, svf_response, svf_rows
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Ease, Items, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.filter import HIGHEST_SHARE
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import bare, hz, ms
 
 CURVE_IN_DB = np.linspace(-60.0, 0.0, 121)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.dsp.block import Block
+from tin_kettle.core.stages.processor import Processor
 
 
 class Divider(Processor):

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import (
     keep_stronger,
@@ -30,7 +31,7 @@ from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
 from tin_kettle.core.stages.moving_rows import Asking, Follower, MovingRows
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, hz
 
 Shape = Literal["bell", "low_shelf", "high_shelf", "flat_top"]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from tin_kettle.core.dsp import shapes
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.mid_side import left_and_right, mid_and_side
 from tin_kettle.core.dsp.passes import high_pass, low_pass
 from tin_kettle.core.dsp.svf import (
@@ -27,7 +28,7 @@ from tin_kettle.core.dsp.svf import (
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ, Slope
 from tin_kettle.core.stages.linear_phase import LinearPhase, is_reached, reached
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, hz
 
 Shape = Literal["bell", "low_shelf", "high_shelf", "tilt", "notch", "high_pass", "low_pass", "band_pass"]

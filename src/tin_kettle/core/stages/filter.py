@@ -7,10 +7,11 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
 from tin_kettle.core.dsp.svf import FADED, FORGOTTEN, ring_s, svf_cascade, svf_response
 from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, hz
 
 Slope = Literal[6, 12, 18, 24, 36, 48, 72, 96]

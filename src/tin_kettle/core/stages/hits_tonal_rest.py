@@ -7,13 +7,13 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.parting import NINE, parts, weighed
 from tin_kettle.core.dsp.taming import overlap, power_of
+from tin_kettle.core.dsp.transforms import irfft, rfft
 from tin_kettle.core.stages.divider import Divider
-from tin_kettle.core.stages.processor import Block
 
 Resolution = Literal[21, 43, 85]
 FRAME_HZ = {21: 1024 / 48000, 43: 2048 / 48000, 85: 4096 / 48000}
@@ -88,6 +88,6 @@ class HitsTonalRest(Divider):
         for part in range(2):
             share = np.empty_like(heard)
             weighed(np.ascontiguousarray(heard), told[part], share)
-            made = irfft(share, self._frame, overwrite_x=True)
+            made = irfft(share, self._frame)
             overlap(made[None], self._window, self.f64("coming")[part], self.f64("ready")[part])
         past[:, : -self._hop] = past[:, self._hop :].copy()

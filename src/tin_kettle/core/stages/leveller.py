@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.levelling import FAR_DB, NEAR_DB, levelling_db
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.stages.declare import Kind, Params, Picture, number
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, ms
 
 AVERAGE_TIMES = 8.0

@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db, db_to_gain, gains
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import link_levels, one_pole, one_poles
@@ -14,7 +15,7 @@ from tin_kettle.core.dsp.limiting import demand_db, mean_pair, release_db, slidi
 from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number, switch
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db
 
 GUARD = 8

@@ -9,13 +9,14 @@ from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import dct
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.convolve import Convolver, partitioned, symmetric_taps
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.mid_side import left_and_right, mid_and_side
 from tin_kettle.core.dsp.svf import Sections, ring_s, spread_s, squared_tangent, svf_magnitude
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.dsp.transforms import dct
+from tin_kettle.core.stages.processor import Processor
 
 Domain = tuple[bool, NDArray[np.float64]]
 """Whether it is of mid and side, and the sections of both rows, (sections, 2, 5)."""

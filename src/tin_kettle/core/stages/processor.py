@@ -9,13 +9,11 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.stages.moving import STILL, Moving
-
-Block = NDArray[np.float64]
-"""Samples, (2, frames), C-contiguous."""
 
 
 class Processor:

@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import gains_of
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.passes import high_pass
@@ -17,7 +18,7 @@ from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.filter import PICTURE_HZ
 from tin_kettle.core.stages.hit_scope import scope_curves, scope_push, scope_silence
 from tin_kettle.core.stages.oversampled import HISTOGRAM_DB, Shaper
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import bare, db, hz
 
 CurveName = Literal["soft", "firm", "hard", "asymmetric"]

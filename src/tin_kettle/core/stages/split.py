@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands, band_responses
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
@@ -15,7 +16,6 @@ from tin_kettle.core.stages.declare import Kind, Params, Picture, choice
 from tin_kettle.core.stages.divider import Divider
 from tin_kettle.core.stages.filter import PICTURE_HZ
 from tin_kettle.core.stages.hits_tonal_rest import HitsTonalRest, Resolution
-from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.stages.words import hz
 
 By = Literal["bands", "copies", "mid_side", "left_right", "percussive"]

@@ -14,8 +14,8 @@ from typing import Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.dsp.taming import (
@@ -30,8 +30,9 @@ from tin_kettle.core.dsp.taming import (
     spread,
     standing_out,
 )
+from tin_kettle.core.dsp.transforms import irfft, rfft
 from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, hz
 
 Resolution = Literal[21, 43, 85, 170]
@@ -188,9 +189,9 @@ class Tamer(Processor):
         if turned.size:
             cut_bins(spectra, cut_db, removed)
         if turned.size == full:
-            made = irfft(spectra, self._frame, overwrite_x=True)
+            made = irfft(spectra, self._frame)
         elif turned.size:
-            made[turned] = irfft(spectra[turned], self._frame, overwrite_x=True)
+            made[turned] = irfft(spectra[turned], self._frame)
         ready = np.empty((2, full * self._hop))
         overlap(made, self._half, self.f64("coming"), ready)
         return ready, cut_db

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.dsp.transients import FULL_DB, QUIETEST_DB, hits
 from tin_kettle.core.stages.declare import Kind, Params, Picture, number
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, hz, ms
 
 FALL_DB_MS = 0.09

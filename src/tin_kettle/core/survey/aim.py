@@ -9,7 +9,7 @@ from typing import Any, Literal
 from tin_kettle.core.engine.graph.reading import METER_HOP, is_effort
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import CORES, Progress
+from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
@@ -22,6 +22,7 @@ from tin_kettle.core.measure.loudness import (
     stereo_energy,
 )
 from tin_kettle.core.measure.peaks import TruePeakMeter
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.words import db
 from tin_kettle.core.survey.trying import asked_stage, brought_to, unridden, with_value

@@ -12,7 +12,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from tin_kettle.core.dsp.compile import kernel
 from tin_kettle.core.errors import KettleError
@@ -70,6 +69,8 @@ def find_grid(survey: Survey) -> Grid | None:
         return None
     low = _onsets(survey.low)
     onsets = low + _onsets(survey.slots) + _onsets(survey.sharp)
+    from scipy.ndimage import gaussian_filter1d  # noqa: PLC0415  takes a third of a second to load
+
     onsets = gaussian_filter1d(onsets, 2.0)
     spread = float(onsets.std())
     if spread < LEAST_SPREAD_DB:

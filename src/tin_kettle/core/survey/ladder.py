@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from tin_kettle.core.engine.offline import CORES, Progress, song_rate
+from tin_kettle.core.engine.offline import song_rate
+from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
 from tin_kettle.core.measure.peaks import TruePeakMeter
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.core.survey.work import excerpt

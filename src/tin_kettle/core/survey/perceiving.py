@@ -7,12 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.engine.offline import CORES, Progress, song_rate
+from tin_kettle.core.engine.offline import song_rate
+from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.critical_bands import BARK
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
 from tin_kettle.core.measure.sones import SoneMeter
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.words import hz
 

@@ -9,9 +9,10 @@ from pathlib import Path
 
 import soundfile
 
-from tin_kettle.core.engine.offline import Progress, render, song_rate
+from tin_kettle.core.engine.offline import render, song_rate
 from tin_kettle.core.engine.source import FileSource, Source
 from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import from_stage_on, up_to
 from tin_kettle.core.stages.stage import Stage

@@ -12,19 +12,21 @@ from typing import Any
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.engine.graph.reading import METER_HOP, series_db
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
-from tin_kettle.core.engine.offline import CORES, Progress, song_frames, song_rate
+from tin_kettle.core.engine.offline import song_frames, song_rate
+from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.measure.distortion import AddedMeter
 from tin_kettle.core.measure.loudness import Weighing, k_weighting
+from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
-from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.stages.words import bare, db
 from tin_kettle.core.survey.rules.ends import ENDS
 from tin_kettle.core.survey.trying import asked_stage, brought_to, unridden, with_value

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.engine.graph.slot import Slot
 from tin_kettle.core.engine.graph.tree import Lane
 from tin_kettle.core.engine.offline import song_frames, song_rate
@@ -16,7 +17,6 @@ from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, ste
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.parts import up_to
 from tin_kettle.core.stages.compressor import Compressor, CompressorParams
-from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.stages.stage import Stage
 
 LONGEST_S = 20.0

@@ -6,13 +6,13 @@ from typing import Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_balance
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.fading import Crossfade, blended
 from tin_kettle.core.engine.graph.rides import TargetRides
 from tin_kettle.core.recipe.model import Owner
 from tin_kettle.core.stages.moving import STILL, Moving
-from tin_kettle.core.stages.processor import Block
 
 
 class _Level:

@@ -11,6 +11,7 @@ from typing import Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.summing import summed
@@ -25,7 +26,6 @@ from tin_kettle.core.errors import AudioError
 from tin_kettle.core.recipe.lanes import in_order
 from tin_kettle.core.recipe.model import Owner, Recipe
 from tin_kettle.core.recipe.reading import check_rate
-from tin_kettle.core.stages.processor import Block
 
 NO_TAP: tuple[str | None, Tap] = (None, "result")
 

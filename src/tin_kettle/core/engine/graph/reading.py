@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.compile import inline, kernel
 from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, FLOOR, log2
-from tin_kettle.core.stages.processor import Block
 
 METER_HOP = 256
 """Frames that one value spans, counted from the beginning of the stream."""

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Protocol, Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.summing import summed
@@ -18,7 +19,6 @@ from tin_kettle.core.engine.graph.rides import Rides, TargetRides
 from tin_kettle.core.engine.graph.voice import Tap, Voice
 from tin_kettle.core.recipe.automation import Value
 from tin_kettle.core.stages.declare import describe_params
-from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.stages.stage import Stage
 
 if TYPE_CHECKING:

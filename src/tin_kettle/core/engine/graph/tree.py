@@ -7,6 +7,7 @@ from typing import Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.summing import summed
@@ -21,7 +22,7 @@ from tin_kettle.core.engine.graph.walk import ALONE, Walk
 from tin_kettle.core.recipe.model import Owner
 from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.divider import Divider
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.stage import Stage
 
 TURN_S = 0.1

@@ -12,13 +12,13 @@ from typing import Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import all_passes
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.svf import both_rows, svf_rows
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.fading import Crossfade, blended
 from tin_kettle.core.engine.graph.rides import Rides
-from tin_kettle.core.stages.processor import Block
 from tin_kettle.core.stages.stage import Stage
 
 Corners = tuple[float, ...]

@@ -7,6 +7,7 @@ from typing import Literal, Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import mix_in
 from tin_kettle.core.dsp.delay import Line, Past
 from tin_kettle.core.dsp.forking import twin_of
@@ -15,7 +16,7 @@ from tin_kettle.core.engine.graph.components import pick, place, rejoin
 from tin_kettle.core.engine.graph.rides import TargetRides
 from tin_kettle.core.engine.graph.turn import Moves, Turn
 from tin_kettle.core.stages.moving import STILL
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.stage import Stage
 
 Tap = Literal["result", "removed", "detector"]

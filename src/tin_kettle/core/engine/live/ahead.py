@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.voice import Tap
 from tin_kettle.core.engine.live.road import MOST_PREROLL_S, PREROLL_S, Piece, PlainEar, Road, block_frames
-from tin_kettle.core.stages.processor import Block
 
 LONGEST_S = 120.0
 """The longest loop that is rendered ahead."""

@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.graph import NO_TAP
 from tin_kettle.core.engine.graph.reading import METER_HOP
@@ -29,7 +30,6 @@ from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate
-from tin_kettle.core.stages.processor import Block
 
 AHEAD_MS = 20.0
 """A change is applied no earlier than this after the position heard, so that it arrives in time."""

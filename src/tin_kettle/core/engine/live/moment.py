@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.live.road import Road
-from tin_kettle.core.stages.processor import Block
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from typing import Any, Self
 
 import numpy as np
 
+from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.forking import twin_of
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.fading import Crossfade, blended
@@ -19,7 +20,7 @@ from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.live import LiveMeter
 from tin_kettle.core.measure.live_spectrum import LiveSpectrum
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.processor import Block, Processor
+from tin_kettle.core.stages.processor import Processor
 
 BLOCK_S = 1024 / 48000
 LEAST_BLOCK_FRAMES = 256

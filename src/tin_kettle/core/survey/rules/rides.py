@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.course import Course
@@ -35,6 +34,8 @@ def rides_jump(received: Survey, recipe: Recipe) -> Iterator[Finding]:
         levels = np.array([float(course.at(s)) for s in np.arange(begin, end, STEP_S)])
         if levels.size == 0:
             continue
+        from scipy.ndimage import maximum_filter1d, minimum_filter1d  # noqa: PLC0415  loads when something moves
+
         reach = max(1, round(beat_s / STEP_S))
         jumps = maximum_filter1d(levels, reach) - minimum_filter1d(levels, reach)
         most, at = float(jumps.max()), int(jumps.argmax())

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import os
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, contextmanager
 
-from tin_kettle.core.stages.processor import Block
+from tin_kettle.core.dsp.block import Block
 
+CORES = min(os.cpu_count() or 1, 4)
+"""Threads that one piece of work takes."""
+BLOCK_FRAMES = 65536
+"""Blocks go from thread to thread: what a hand-over takes is as much for a short one."""
 BEHIND = 4
 """Blocks that the slowest may be behind."""
 Hear = Callable[[Block], None]
 
 
 @contextmanager
-def abreast(hearers: Sequence[Hear]) -> Iterator[Hear]:
+def in_parallel(hearers: Sequence[Hear]) -> Iterator[Hear]:
     """A way to let all of them hear the next block, each on a thread of its own; all have heard it all at the end.
 
     Kernels and transforms let go of the interpreter, so that this uses as many cores as there are hearers.
