@@ -19,6 +19,12 @@ COMMANDS = {
         "deliver",
         "Print every song of a record by every spec, check each file and hash it; exit 1 where one does not pass.",
     ),
+    "set-level": (
+        "set_level",
+        "Set the gain at which the whole song measures a loudness; exit 1 where it cannot be reached.",
+    ),
+    "compare": ("compare", "Say what file B does that file A does not, aligned and at equal loudness."),
+    "recipe": ("recipe", "Check a recipe, or begin one."),
     "batch": ("batch", "Do a file of jobs; what is there and made of the same is left alone."),
 }
 """Name → its module in this package, and the first sentence of its help."""
@@ -33,7 +39,8 @@ class Commands(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        found = getattr(import_module(f"tin_kettle.cli.{COMMANDS[cmd_name][0]}"), cmd_name)
+        module = import_module(f"tin_kettle.cli.{COMMANDS[cmd_name][0]}")
+        found = getattr(module, cmd_name.replace("-", "_"))
         assert isinstance(found, click.Command)
         return found
 

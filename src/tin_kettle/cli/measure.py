@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from tin_kettle.cli.numbers import Seconds
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import FileSource
@@ -29,11 +30,13 @@ _LINES = (
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
+@click.option("--from", "from_s", type=Seconds(), metavar="S", help="Start of the part that is measured.")
+@click.option("--to", "to_s", type=Seconds(), metavar="S", help="End of the part that is measured.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object with every measurement.")
-def measure(file: Path, as_json: bool) -> None:
+def measure(file: Path, from_s: float | None, to_s: float | None, as_json: bool) -> None:
     """Measure a sound file."""
     with closing(FileSource(file)) as source, shown_progress(f"Measuring {file.name}") as progress:
-        measures = measure_file(source, progress)
+        measures = measure_file(source, progress, from_s, to_s)
     if as_json:
         click.echo(json.dumps(measures))
         return

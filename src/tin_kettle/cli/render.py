@@ -3,43 +3,23 @@
 from __future__ import annotations
 
 import json
-import math
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
 import click
 
+from tin_kettle.cli.numbers import Seconds, Tail
 from tin_kettle.cli.progress import shown_progress
+from tin_kettle.core.deliver.formats import USUAL_KBIT_S
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import tail_seconds
+from tin_kettle.core.engine.graph.voice import Tap
 from tin_kettle.core.engine.parallel import BLOCK_FRAMES
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, FileSource
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import load_recipe
-
-
-class Seconds(click.FloatRange):
-    """A time from 0 on."""
-
-    def __init__(self, longest: float | None = None) -> None:
-        super().__init__(0, longest)
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        seconds = super().convert(value, param, ctx)
-        if not math.isfinite(seconds):
-            self.fail(f"{value} is no time; give seconds, such as 12.5", param, ctx)
-        return seconds
-
-
-class Tail(Seconds):
-    """Seconds, ``none``, or ``auto`` for as long as the recipe rings on."""
-
-    name = "tail"
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        return value if value in ("auto", "none") else super().convert(value, param, ctx)
 
 
 @click.command()
@@ -62,6 +42,10 @@ class Tail(Seconds):
 @click.option("--from", "from_s", type=Seconds(), metavar="S", help="Start of the slice.")
 @click.option("--to", "to_s", type=Seconds(), metavar="S", help="End of the slice.")
 @click.option("--block", "block_frames", type=click.IntRange(1, 1 << 20), default=BLOCK_FRAMES, help="Frames a step.")
+@click.option("--kbit-s", type=click.IntRange(32, 512), default=USUAL_KBIT_S, help="Of .ogg, .opus and .mp3 (256).")
+@click.option(
+    "--listen", metavar="STAGE:difference|detector", help="Print a stage's difference, or what its detector hears."
+)
 @click.option("--json", "as_json", is_flag=True, help="Measurements of the print as one JSON object.")
 def render(
     source: Path | None,
@@ -77,6 +61,8 @@ def render(
     from_s: float | None,
     to_s: float | None,
     block_frames: int,
+    kbit_s: int,
+    listen: str | None,
     as_json: bool,
 ) -> None:
     """Print a song through a recipe."""
@@ -91,6 +77,8 @@ def render(
         from_s=from_s,
         to_s=to_s,
         block_frames=block_frames,
+        kbit_s=kbit_s,
+        listen=None if listen is None else _listened(listen),
     )
     with ExitStack() as stack:
         files = bus_files(recipe, source, buses)
@@ -109,6 +97,16 @@ def render(
         click.echo(json.dumps({"file": str(out), "clipped_in_print": printed.clipped, **printed.measures}))
     else:
         click.echo(f"{out} is printed", err=True)
+
+
+LISTEN: dict[str, Tap] = {"difference": "removed", "detector": "detector"}
+
+
+def _listened(text: str) -> tuple[str, Tap]:
+    stage_id, _, what = text.rpartition(":")
+    if not stage_id or what not in LISTEN:
+        raise click.UsageError(f"--listen '{text}' is not of the form STAGE:difference or STAGE:detector")
+    return stage_id, LISTEN[what]
 
 
 def open_buses(files: dict[str, Path], stack: ExitStack) -> dict[str, FileSource]:

@@ -10,10 +10,12 @@ import click
 
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.cli.render import bus_files, open_buses
+from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.recipe.reading import load_recipe
+from tin_kettle.core.recipe.reading import load_recipe, save_recipe
 from tin_kettle.core.survey.effort import stage_words
-from tin_kettle.core.survey.findings import find
+from tin_kettle.core.survey.finding import Finding
+from tin_kettle.core.survey.findings import find, with_fix
 from tin_kettle.core.survey.report import report
 from tin_kettle.core.survey.survey import Survey, survey_song
 
@@ -25,14 +27,27 @@ POINTS_PER_S = 10
 @click.option("--bus", "buses", multiple=True, metavar="ID=FILE", help="A bus and its file, once for each bus.")
 @click.option("--recipe", "recipe_path", required=True, type=click.Path(path_type=Path), help="The recipe file.")
 @click.option("--json", "as_json", is_flag=True, help="One JSON object: effort of every stage, measures, findings.")
-def survey(source: Path | None, buses: tuple[str, ...], recipe_path: Path, as_json: bool) -> None:
+@click.option("--apply", "finding_id", metavar="ID", help="Write the recipe with the fix of a finding; needs --out.")
+@click.option("--out", type=click.Path(path_type=Path), help="Where the recipe with the fix goes.")
+def survey(
+    source: Path | None,
+    buses: tuple[str, ...],
+    recipe_path: Path,
+    as_json: bool,
+    finding_id: str | None,
+    out: Path | None,
+) -> None:
     """Say what a recipe does to a whole song, and what to look at."""
+    if (finding_id is None) != (out is None):
+        raise click.UsageError("--apply ID and --out R2.kettle.json go together; give both")
     recipe = load_recipe(recipe_path)
     with ExitStack() as stack:
         sources = open_buses(bus_files(recipe, source, buses), stack)
         progress = stack.enter_context(shown_progress("Surveying"))
         now = survey_song(recipe, sources, progress)
         received = survey_song(recipe.as_received(), sources, progress)
+    if finding_id is not None and out is not None:
+        _apply(recipe, find(now, received, recipe), finding_id, out)
     if as_json:
         click.echo(json.dumps(report(recipe, now, received)))
         return
@@ -40,6 +55,16 @@ def survey(source: Path | None, buses: tuple[str, ...], recipe_path: Path, as_js
     for finding in find(now, received, recipe):
         at = "     —" if finding.at_s is None else f"{finding.at_s:6.1f}"
         click.echo(f"  {at} s  {finding.says}" + (f" Try: {finding.fix}." if finding.fix else ""))
+
+
+def _apply(recipe: Recipe, found: list[Finding], finding_id: str, out: Path) -> None:
+    chosen = next((one for one in found if one.id == finding_id), None)
+    if chosen is None or chosen.fix is None:
+        with_fixes = ", ".join(one.id for one in found if one.fix is not None) or "none here"
+        problem = "there is no such finding" if chosen is None else "it has no fix"
+        raise RecipeError(finding_id, f"{problem}; findings with a fix: {with_fixes}")
+    save_recipe(out, with_fix(recipe, chosen))
+    click.echo(f"{out} is written: {chosen.fix}", err=True)
 
 
 def _tell(recipe: Recipe, now: Survey, received: Survey) -> None:

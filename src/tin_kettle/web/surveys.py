@@ -35,7 +35,7 @@ from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.others import Other, find_other
 
-MEANING = 6
+MEANING = 7
 """Raised when the same recipe and sources would be surveyed otherwise."""
 KEPT_IN_MEMORY = 16
 SLOT_S = 0.01

@@ -18,7 +18,15 @@ from tin_kettle.core.errors import AudioError
 Bits = Literal["16", "24", "32f"]
 Container = Literal["wav", "bwf", "rf64", "flac", "aiff", "ogg", "opus", "mp3"]
 LOSSY: tuple[Container, ...] = ("ogg", "opus", "mp3")
-ENDINGS: dict[str, Container] = {".wav": "wav", ".flac": "flac", ".aiff": "aiff", ".aif": "aiff"}
+ENDINGS: dict[str, Container] = {
+    ".wav": "wav",
+    ".flac": "flac",
+    ".aiff": "aiff",
+    ".aif": "aiff",
+    ".ogg": "ogg",
+    ".opus": "opus",
+    ".mp3": "mp3",
+}
 """What a print's own name asks for."""
 SUFFIX: dict[Container, str] = {"bwf": ".wav", "rf64": ".wav"}
 """Where it is not the container's name."""
@@ -55,7 +63,9 @@ def container_by_name(path: Path) -> Container:
     """
     kind = ENDINGS.get(path.suffix.lower())
     if kind is None:
-        raise AudioError(f"{path.name}: the ending '{path.suffix}' is not known; use .wav, .flac or .aiff")
+        raise AudioError(
+            f"{path.name}: the ending '{path.suffix}' is not known; use .wav, .flac, .aiff, .ogg, .opus or .mp3"
+        )
     return kind
 
 

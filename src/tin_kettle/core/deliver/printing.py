@@ -26,10 +26,11 @@ from tin_kettle.core.dsp.fades import FadeShape, fade_gains
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.rides import TargetRides
+from tin_kettle.core.engine.graph.voice import Tap
 from tin_kettle.core.engine.offline import render, ringing_frames, song_frames, song_rate
 from tin_kettle.core.engine.parallel import BLOCK_FRAMES, CORES
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Source
-from tin_kettle.core.errors import AudioError
+from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.measure.peaks import TruePeakMeter
 from tin_kettle.core.measure.song import Measures, SongMeter
 from tin_kettle.core.progress import Progress
@@ -53,6 +54,7 @@ class PrintSettings:
             conversion, and a ceiling is held after them.
         container: None goes by the ending of the file's name.
         kbit_s: of lossy containers, which are made of the samples as they are before dither.
+        listen: a stage, and what is printed in place of the song: what it removes, or what its detector hears.
     """
 
     bits: Bits = "24"
@@ -71,6 +73,7 @@ class PrintSettings:
     fade_shape: FadeShape = "smooth"
     container: Container | None = None
     kbit_s: int = USUAL_KBIT_S
+    listen: tuple[str, Tap] | None = None
 
     @property
     def dither_used(self) -> Dither:
@@ -116,7 +119,8 @@ def print_song(
             last=source_frames,
             block_frames=settings.block_frames,
             progress=report,
-            threads=settings.threads,
+            threads=settings.threads if settings.listen is None else 1,
+            graph=None if settings.listen is None else _tapped(recipe, source_hz, *settings.listen),
         )
 
     measured_share = 0.0
@@ -132,7 +136,7 @@ def print_song(
 
     levelled = settings.gain_db != 0.0 or settings.fade_in_s > 0.0 or settings.fade_out_s > 0.0
     changed = rate_hz != source_hz or settings.band_limit or levelled
-    ceiling = _ceiling(recipe, rate_hz, chain_peak_dbtp) if changed else None
+    ceiling = _ceiling(recipe, rate_hz, chain_peak_dbtp) if changed and settings.listen is None else None
     blocks = chain(measured_share, 1.0)
     if levelled:
         blocks = _levelled(blocks, settings, source_frames, source_hz)
@@ -143,6 +147,24 @@ def print_song(
     if ceiling:
         blocks = _held(blocks, ceiling)
     return _write(in_pieces(blocks), path, container, settings, rate_hz, first, last)
+
+
+def _tapped(recipe: Recipe, rate_hz: int, stage_id: str, tap: Tap) -> Graph:
+    """A graph that gives what one stage removes, or what its detector hears.
+
+    Raises:
+        RecipeError: there is no such stage, or it has no detector.
+    """
+    graph = Graph(recipe, rate_hz)
+    slot = graph.slot(stage_id)
+    if slot is None:
+        known = ", ".join(stage.id for stage in recipe.stages()) or "none"
+        raise RecipeError("listen", f"there is no stage '{stage_id}'; stages: {known}")
+    if tap == "detector" and not slot.stage.declared.dynamic:
+        title = slot.stage.declared.title.lower()
+        raise RecipeError("listen", f"'{stage_id}' is a {title}, which has no detector; listen to its difference")
+    graph.tap(stage_id, tap)
+    return graph
 
 
 def print_extent(recipe: Recipe, sources: Mapping[str, Source], settings: PrintSettings) -> tuple[int, int]:

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
+from tin_kettle.core.stages import KINDS
+from tin_kettle.core.stages.starts import STARTS
 
 USUAL = ("filter", "equalizer", "compressor", "limiter")
 """Clean first, so that what follows does not work for what nobody hears; tone before dynamics; the ceiling last."""
@@ -11,7 +15,34 @@ NEUTRAL: dict[str, dict[str, object]] = {"compressor": {"threshold_db": 0.0, "ra
 """Where a kind's defaults would be heard already."""
 
 
-def usual_order() -> Recipe:
-    """Filters, equalizer, bus compressor and limiter, none of which does anything below full scale yet."""
-    master = [{"id": kind, "kind": kind, "params": NEUTRAL.get(kind, {})} for kind in USUAL]
+def usual_order(ceiling_db: float = -1.0) -> Recipe:
+    """Filters, equalizer, bus compressor and limiter, none of which does anything below the ceiling yet."""
+    settings = NEUTRAL | {"limiter": {"ceiling_db": ceiling_db}}
+    master = [{"id": kind, "kind": kind, "params": settings.get(kind, {})} for kind in USUAL]
     return parse_recipe({"format": "tin-kettle-recipe", "version": 1, "master": master})
+
+
+USUAL_PRESET = "usual"
+
+
+def presets() -> dict[str, str]:
+    """Name → what it is for, of all that a recipe may begin with."""
+    return {
+        USUAL_PRESET: "filters, equalizer, bus compressor and limiter, none of which does anything yet",
+        **{start.name: f"{start.title}: {start.says}" for start in STARTS},
+    }
+
+
+def preset_recipe(name: str | None) -> Recipe:
+    """A recipe of one bus by a preset's name; without one the usual order, which leaves its source as it is.
+
+    Raises:
+        KeyError: there is no preset of that name.
+    """
+    if name in (None, USUAL_PRESET):
+        # up to full scale: at −1 dB the limiter would already hold peaks
+        return usual_order(ceiling_db=0.0)
+    start = {start.name: start for start in STARTS}[str(name)]
+    kind = next(kind.name for kind in KINDS.values() if kind.params is type(start.params))
+    stage: dict[str, Any] = {"id": start.name, "kind": kind, "params": start.params.model_dump(mode="json")}
+    return parse_recipe({"format": "tin-kettle-recipe", "version": 1, "master": [stage]})

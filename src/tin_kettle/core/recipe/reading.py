@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from tin_kettle.core.beside import written_beside
 from tin_kettle.core.errors import KettleError, RecipeError
 from tin_kettle.core.recipe.automation import automation_of, path_in_params
 from tin_kettle.core.recipe.lanes import in_order
@@ -99,6 +100,19 @@ def read_document(path: Path, what: str, error: Callable[[str, str], KettleError
         raise error(
             str(path), f"is nested deeper than {DEEPEST_NESTING}; at most {DEEPEST_NESTING} is allowed"
         ) from None
+
+
+def save_recipe(path: Path, recipe: Recipe) -> None:
+    """Write a recipe file, whole or not at all.
+
+    Raises:
+        RecipeError: it cannot be written there.
+    """
+    try:
+        with written_beside(path) as beside:
+            beside.write_text(json.dumps(dump_recipe(recipe), indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
+    except OSError as problem:
+        raise RecipeError(str(path), f"cannot be written ({problem.strerror}); choose another folder") from None
 
 
 def dump_recipe(recipe: Recipe) -> dict[str, Any]:

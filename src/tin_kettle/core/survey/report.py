@@ -9,6 +9,7 @@ import numpy as np
 from tin_kettle.core.engine.graph.reading import METER_HOP
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.stage import Stage
+from tin_kettle.core.survey.change import change_of
 from tin_kettle.core.survey.effort import stage_words
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.panel import describe_passage
@@ -18,11 +19,12 @@ POINTS_PER_S = 10
 
 
 def report(recipe: Recipe, now: Survey, received: Survey) -> dict[str, Any]:
-    """``before``, ``after``, ``stages`` by id, ``findings``."""
+    """``before``, ``after``, ``stages`` by id, ``change`` in time and frequency, ``findings``."""
     return {
         "before": {**received.measures, **_figures(received)},
         "after": {**now.measures, **_figures(now)},
         "stages": {stage.id: _effort(now, stage, recipe) for stage in recipe.stages()},
+        "change": change_of(recipe, now, received),
         "findings": [finding.document() for finding in find(now, received, recipe)],
     }
 

@@ -23,6 +23,7 @@ from tin_kettle.core.engine.offline import render, song_frames, song_rate
 from tin_kettle.core.engine.parallel import CORES, Hear, in_parallel
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
+from tin_kettle.core.measure.band_map import BandMeter
 from tin_kettle.core.measure.loudness import SLOTS_PER_S, SlotMeter
 from tin_kettle.core.measure.song import Measures, SongMeter
 from tin_kettle.core.measure.tonal import TonalMap, TonalMeter
@@ -35,7 +36,7 @@ PEAK_HOP = 8 * METER_HOP
 LOW_HZ, SHARP_HZ = 120.0, (5500.0, 9500.0)
 TRIAL_LOW_CUT_HZ, TRIAL_HIGH_CUT_HZ = 25.0, 18000.0
 """Cuts of 24 dB/oct that are tried on the whole song, to tell what they would win or lose."""
-_ARRAYS = ("slots", "low", "sharp", "peaks", "tonal")
+_ARRAYS = ("slots", "low", "sharp", "peaks", "tonal", "bands")
 
 
 @dataclass(frozen=True)
@@ -49,6 +50,7 @@ class Survey:
         slots, low, sharp: energies of 10 ms, (slots, 3) of LL, RR, LR: K-weighted, below 120 Hz, 5.5 to 9.5 kHz.
         peaks: highest true peak of every ``PEAK_HOP`` frames, linear.
         tonal: levels by frequency over time.
+        bands: (half seconds, 31) levels of third octaves in dB, left and right together.
         stages: id of a stage, branch, bus or group → what it reads by name, each (readings,) in dB, a reading every
             ``METER_HOP`` frames of the song. Names that begin with ``effort`` tell what is taken off or added.
         curves: id of a stage → what it did on average over the song by name, (points,) over its own frequencies.
@@ -63,6 +65,7 @@ class Survey:
     sharp: NDArray[np.float64]
     peaks: NDArray[np.float64]
     tonal: TonalMap
+    bands: NDArray[np.float32]
     stages: dict[str, dict[str, NDArray[np.float32]]]
     curves: dict[str, dict[str, NDArray[np.float32]]]
 
@@ -139,6 +142,7 @@ class Survey:
                 sharp=self.sharp,
                 peaks=self.peaks,
                 tonal=self.tonal.rows,
+                bands=self.bands,
                 **arrays,
             )
 
@@ -188,6 +192,7 @@ class _Meters:
         self.low = SlotMeter(low_pass(LOW_HZ, 24, 0.0, rate_hz), rate_hz)
         self.sharp = SlotMeter(np.concatenate(sharp), rate_hz)
         self.tonal = TonalMeter(rate_hz)
+        self.bands = BandMeter(rate_hz)
         top = min(TRIAL_HIGH_CUT_HZ, 0.48 * rate_hz)
         self.cuts = {
             "low_cut_peak_db": SlotMeter(high_pass(TRIAL_LOW_CUT_HZ, 24, 0.0, rate_hz), rate_hz),
@@ -199,12 +204,16 @@ class _Meters:
     @property
     def parts(self) -> tuple[Hear, ...]:
         """What hears a block, apart from each other."""
-        return self._hear_levels, self.song.hear_spectrum, self._hear_ranges, self.tonal.feed
+        return self._hear_levels, self.song.hear_spectrum, self._hear_ranges, self._hear_tone
 
     def _hear_levels(self, block: Block) -> None:
         self.song.hear_levels(block)
         recent = self.song.true_peak.recent.max(axis=0)
         self.peaks.append(np.maximum.reduceat(recent, np.arange(0, recent.size, PEAK_HOP)))
+
+    def _hear_tone(self, block: Block) -> None:
+        self.tonal.feed(block)
+        self.bands.feed(block)
 
     def _hear_ranges(self, block: Block) -> None:
         self.waveform.feed(block)
@@ -251,6 +260,7 @@ def survey_song(
         _at_least_one(meters.sharp.slots()),
         np.concatenate(meters.peaks),
         meters.tonal.finish(),
+        meters.bands.finish(),
         {name: _of_song(series, hops) for name, series in readings.items()},
         {slot.id: told for slot in graph.slots() if (told := _on_average(slot))},
     )
