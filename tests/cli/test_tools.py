@@ -187,8 +187,7 @@ def test_a_finding_is_applied_by_its_id_and_goes(folder):
     assert run(*survey, "--apply", "low-end-wide", "--out", "r2.json", cwd=folder).returncode == 0
     again = told(run("survey", "wide.wav", "--recipe", "r2.json", "--json", cwd=folder))
     assert "low-end-wide" not in {one["id"] for one in again["findings"]}
-    without = next(name for name, one in findings.items() if one["fix"] is None)
-    for name in ("nonsense", without):
+    for name in ("nonsense", *(name for name, one in findings.items() if one["fix"] is None)):
         refused = run(*survey, "--apply", name, "--out", "r3.json", cwd=folder)
         assert refused.returncode == 2 and refused.stderr.count("\n") == 1 and not (folder / "r3.json").exists()
     assert run(*survey, "--apply", "low-end-wide", cwd=folder).returncode == 2

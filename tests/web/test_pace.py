@@ -10,6 +10,7 @@ from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.web import pace as of_pace
 from tin_kettle.web.pace import (
     CAUGHT_UP,
+    CUSHION_S,
     LEFT_AHEAD,
     LONGEST_REWIND_GAP_S,
     MOST_AHEAD_S,
@@ -56,6 +57,12 @@ def render(pace, share=1.0):
     pace.gave()
 
 
+def fill(pace):
+    while pace.lacks():
+        pace._audition.render()
+    pace.gave()
+
+
 def rewind(pace, gain_db):
     """What an edit does that is taken up."""
     audition = pace._audition
@@ -78,10 +85,11 @@ def test_no_more_is_rendered_than_there_is_room_for_or_six_seconds(clock, playin
 def test_far_from_the_ear_is_rendered_only_while_the_hand_rests(clock, playing):
     audition, pace = playing
     pace.grant(0, 5 * RATE_HZ, 1, near=GRANTED)
-    assert not pace.lacks() and pace.has_room()
+    fill(pace)
+    assert audition.position < RATE_HZ and pace.has_room()
     pace.edited()
     rewind(pace, -6)
-    render(pace)
+    fill(pace)
     assert not pace.lacks() and not pace.has_room(), "what lies far ahead would be thrown away by the next move"
     assert 0.0 < pace.patience_s(waits=False) <= REST_S
     clock.now_s += REST_S
@@ -92,6 +100,24 @@ def test_far_from_the_ear_is_rendered_only_while_the_hand_rests(clock, playing):
     pace.edited()
     clock.now_s += STILL_GAP_S
     assert pace.is_due(renders=False), "however far ahead the old sound reaches"
+
+
+def test_where_little_is_left_ahead_a_moving_hand_waits_for_new_sound(clock, playing):
+    """A hand that moves for long uses up what was rendered far ahead; then each edit waits, and nothing breaks."""
+    _, pace = playing
+    pace.grant(0, 5 * RATE_HZ, 1, near=GRANTED, playing=True)
+    fill(pace)
+    pace.grant(0, 5 * RATE_HZ, GRANTED, near=2 * GRANTED, playing=True)
+    pace.edited()
+    rewind(pace, -6)
+    clock.now_s += REWIND_GAP_S
+    pace.edited()
+    assert pace._sent - pace.heard < CUSHION_S * RATE_HZ
+    assert not pace.is_due(renders=True), "only old sound lies ahead, and little of it"
+    clock.now_s += LONGEST_REWIND_GAP_S
+    assert not pace.is_due(renders=True)
+    fill(pace)
+    assert pace.is_due(renders=True)
 
 
 def test_nobody_has_heard_what_was_not_rendered(playing):

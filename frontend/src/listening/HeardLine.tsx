@@ -31,7 +31,10 @@ export function HeardLine() {
   const blind = useBench((s) => s.blind);
   const load = useHeard((now) => Math.round((now?.meters.load ?? 0) * 100));
   const work = useHeard((now) => Math.round((now?.meters.work ?? 0) * 100));
-  const aheadS = useHeard(() => Math.round(session().player?.aheadS ?? 0));
+  const aheadS = useHeard(() => {
+    const seconds = session().player?.aheadS ?? 0;
+    return seconds < 1 ? Math.round(10 * seconds) / 10 : Math.round(seconds);
+  });
   const lateCalls = useHeard(() => session().player?.lateCalls ?? 0);
   const roundTripMs = useHeard(() => Math.round(session().player?.roundTripMs ?? 0));
   const fromMemory = useBench((s) => s.work.progress !== null);

@@ -149,7 +149,8 @@ class Player extends AudioWorkletProcessor {
 
   private report(): void {
     this.sinceReport = 0;
-    const heard: Heard = { type: "heard", epoch: this.epoch, position: this.position };
+    const { playing } = this.settings;
+    const heard: Heard = { type: "heard", epoch: this.epoch, position: this.position, playing };
     this.socket?.postMessage(heard);
     const report: PlayerReport = {
       type: "report",

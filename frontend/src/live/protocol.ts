@@ -182,6 +182,8 @@ export interface Heard {
   type: "heard";
   epoch: number;
   position: number;
+  /** whether it is meant to play, also while it waits for sound */
+  playing: boolean;
 }
 
 /** From the worker to the player. */

@@ -17,7 +17,7 @@ let queueMs = 200;
 let rateHz = 48000;
 let boot = "";
 let wait = 50;
-let heard = { epoch: 0, position: 0 };
+let heard = { epoch: 0, position: 0, playing: false };
 let songHeard = 0;
 const blocks: { head: BlockHead }[] = [];
 /** The last of each kind, said again when the connection is back. */
@@ -35,7 +35,8 @@ function say(message: object): void {
 function grant(): void {
   const near = heard.position + Math.round((queueMs / 1000) * rateHz);
   const position = Math.max(near, heard.position + FAR_S * rateHz);
-  say({ type: "credit", epoch: heard.epoch, position, near, heard: heard.position });
+  const { epoch, playing } = heard;
+  say({ type: "credit", epoch, position, near, playing, heard: heard.position });
 }
 
 function ask(message: Ask | EditChange): void {
@@ -57,7 +58,7 @@ function greet(message: { boot: string; rate_hz: number; frames: number }): void
   greeted = true;
   boot = message.boot;
   wait = 50;
-  heard = { epoch: 0, position: 0 };
+  heard = { ...heard, epoch: 0, position: 0 };
   blocks.length = 0;
   play({ type: "reset" });
   tell({ type: "hello", rateHz, frames: message.frames, again });
@@ -85,7 +86,7 @@ function receive(data: string | ArrayBuffer): void {
   if (!block) return;
   const { planes, values, meters, ...head } = block;
   if (head.epoch > heard.epoch) {
-    heard = { epoch: head.epoch, position: head.position };
+    heard = { ...heard, epoch: head.epoch, position: head.position };
     grant();
   }
   putInOrder(blocks, { head });
@@ -117,7 +118,7 @@ self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
     player = data.port;
     player.onmessage = ({ data: report }: MessageEvent<Heard>) => {
       if (report.epoch < heard.epoch) return;
-      heard = { epoch: report.epoch, position: report.position };
+      heard = { epoch: report.epoch, position: report.position, playing: report.playing };
       const at = itemAt(blocks, report.epoch, report.position)?.head;
       if (at) songHeard = at.song + report.position - at.position;
       grant();

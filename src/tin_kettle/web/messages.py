@@ -41,11 +41,15 @@ class Message(BaseModel):
 
 
 class Credit(Message):
-    """How far may be rendered, in the epoch that it is meant for; ``near`` is up to where it is wanted soon."""
+    """How far may be rendered, in the epoch that it is meant for.
+
+    ``near`` is up to where it is wanted soon, ``playing`` whether the player is meant to play.
+    """
 
     type: Literal["credit"]
     position: Frame
     near: Frame | None = None
+    playing: bool | None = None
     epoch: Count
 
 

@@ -20,8 +20,12 @@ old by turns."""
 LEFT_AHEAD = 0.3
 """One that comes alone waits for nothing while so much lies ahead of the ear: what it is to replace is played until it
 is replaced."""
-LONGEST_REWIND_GAP_S = 0.3
-"""At the latest after so long: a chain that hardly keeps up is heard to move as well."""
+CUSHION_S = 0.6
+"""While a hand moves, what was rendered far ahead is played and not made up for. Once less than this is left, edits wait
+for as much of the new sound: they are heard later then, and nothing breaks."""
+LONGEST_REWIND_GAP_S, LONGEST_WAIT_S = 0.3, 1.5
+"""At the latest after so long: a chain that hardly keeps up is heard to move as well. The second where so little is left
+that a gap would be heard."""
 HAND_S = 0.15
 """So long after an edit the hand may be under way."""
 STILL_S = 0.25
@@ -45,15 +49,19 @@ class Pace:
         self._sent = 0
         self._edited = self._rewound = 0.0
         self._moves_on = False
+        self._playing: bool | None = None
         self._taken_up = 0
 
     # ---- what is told
 
-    def grant(self, epoch: int, position: int, heard: int, near: int | None = None) -> bool:
+    def grant(
+        self, epoch: int, position: int, heard: int, near: int | None = None, playing: bool | None = None
+    ) -> bool:
         """The player has room up to a position; False where it means what was played before a seek.
 
         Args:
             near: up to where it wants to be sure of the sound; all of it where nothing is said.
+            playing: whether it is meant to play, also where it waits for sound; where nothing is said, whether it does.
         """
         if epoch < self._epoch:
             return False
@@ -61,6 +69,7 @@ class Pace:
         most = heard + round(MOST_AHEAD_S * self._audition.rate_hz)
         self._credit, self._epoch = min(position, most), epoch
         self._near = self._credit if near is None else min(near, self._credit)
+        self._playing = playing
         if heard != self.heard:
             self.heard, self._went_on = heard, time.monotonic()
             self._audition.follow(heard)
@@ -113,7 +122,7 @@ class Pace:
     def is_due(self, renders: bool) -> bool:
         """Whether an edit may be taken up already; ``renders``: whether what lacks is being rendered."""
         since_s = time.monotonic() - self._rewound
-        if since_s >= LONGEST_REWIND_GAP_S:
+        if since_s >= (LONGEST_REWIND_GAP_S if self._has_cushion() or not self._plays() else LONGEST_WAIT_S):
             return True
         return since_s >= (REWIND_GAP_S if self._plays() else STILL_GAP_S) and (not renders or self._is_enough())
 
@@ -128,13 +137,22 @@ class Pace:
 
     def _is_enough(self) -> bool:
         """Whether enough of what is to be near the ear is there."""
-        until, share = (self._audition.position, CAUGHT_UP) if self._moves_on else (self._sent, LEFT_AHEAD)
-        return until - self.heard >= share * (self._near - self.heard)
+        near, new = self._near - self.heard, self._audition.position - self.heard
+        if not self._has_cushion():
+            return new >= CAUGHT_UP * max(near, self._cushion())
+        return new >= CAUGHT_UP * near if self._moves_on else self._sent - self.heard >= LEFT_AHEAD * near
+
+    def _cushion(self) -> int:
+        """What is to lie ahead of an ear that plays, old sound or new, in frames."""
+        return min(round(CUSHION_S * self._audition.rate_hz), self._credit - self.heard)
+
+    def _has_cushion(self) -> bool:
+        return self._sent - self.heard >= self._cushion()
 
     def _wanted(self) -> int:
         """Up to where to render at once."""
         if not self._hand_moves():
-            return self._near
+            return max(self._near, self.heard + self._cushion()) if self._plays() else self._near
         return min(self._near, self._taken_up + STILL_BLOCKS * self._audition.block_frames)
 
     def _hand_moves(self) -> bool:
@@ -142,5 +160,7 @@ class Pace:
         return time.monotonic() - self._rewound < HAND_S and not self._plays()
 
     def _plays(self) -> bool:
-        """Whether what is heard goes on."""
+        """Whether what is heard goes on, or would if there were sound."""
+        if self._playing is not None:
+            return self._playing
         return time.monotonic() - self._went_on <= STILL_S

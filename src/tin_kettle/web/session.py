@@ -172,7 +172,7 @@ class Session:
             return
         with self._wake:
             if isinstance(message, Credit):
-                if not self._pace.grant(message.epoch, message.position, message.heard, message.near):
+                if not self._pace.grant(message.epoch, message.position, message.heard, message.near, message.playing):
                     return
                 self._attending = True
             else:
