@@ -46,7 +46,13 @@ def without_gap(bench, measure):
     """What is measured while the sound had no gap: a loaded machine has to be asked again."""
     for _ in range(6):
         before = bench.state("underruns")
-        found = measure()
+        try:
+            found = measure()
+        except AssertionError:
+            # what is cut by a gap may say nothing at all
+            if bench.state("underruns") == before:
+                raise
+            continue
         if bench.state("underruns") == before:
             break
     return found

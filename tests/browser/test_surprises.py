@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.browser.driving import Bench, Server
 from tests.browser.test_bench import rule
 from tests.browser.test_splits import bench_row
-from tests.conftest import music, recipe_of, tone, write_wav
+from tests.conftest import PATIENCE_S, music, recipe_of, tone, write_wav
 from tin_kettle.core.recipe.reading import dump_recipe
 
 pytestmark = pytest.mark.live
@@ -168,7 +168,8 @@ def test_an_edit_is_kept_when_the_tab_is_closed_at_once(browser, server, add_son
     bench.page.evaluate("window.tinKettle.act.move('t', 'gain_db', -5)")
     bench.page.close(run_before_unload=True)
     bench.close()
-    for _ in range(50):
+    end = time.monotonic() + PATIENCE_S
+    while time.monotonic() < end:
         kept = server.ask(f"/api/songs/{song}")["revision"]["recipe"]["master"][0]["params"]["gain_db"]
         if kept == -5:
             break

@@ -21,11 +21,11 @@ LEFT_AHEAD = 0.3
 """One that comes alone waits for nothing while so much lies ahead of the ear: what it is to replace is played until it
 is replaced."""
 CUSHION_S = 0.6
-"""While a hand moves, what was rendered far ahead is played and not made up for. Once less than this is left, edits wait
-for as much of the new sound: they are heard later then, and nothing breaks."""
+"""While a hand moves, what was rendered far ahead is played and not made up for. Once less than this is left, edits
+wait for as much of the new sound: they are heard later then, and nothing breaks."""
 LONGEST_REWIND_GAP_S, LONGEST_WAIT_S = 0.3, 1.5
-"""At the latest after so long: a chain that hardly keeps up is heard to move as well. The second where so little is left
-that a gap would be heard."""
+"""At the latest after so long: a chain that hardly keeps up is heard to move as well. The second where so little is
+left that a gap would be heard."""
 HAND_S = 0.15
 """So long after an edit the hand may be under way."""
 STILL_S = 0.25
