@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import gzip
+import os
 import re
+import subprocess
+import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -11,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from bench.engine import NINE
 from tests.browser.driving import Bench, Server, chromium
 from tests.conftest import RATE_HZ, music, recipe_of, tone, write_wav
 from tin_kettle.core.recipe.reading import dump_recipe
@@ -93,6 +97,9 @@ async (seconds) => {
   return player.report.underruns - underruns;
 }
 """
+# a busy program: it computes for ever, in a session of its own, as any other program of a desktop has
+BUSY = "while True: pass"
+PLAYED_S, DRAGGED_S = 60, 20
 TIMED_CURVE = """
 async (gain) => {
   const { act, state } = window.tinKettle;
@@ -162,6 +169,9 @@ def rows(folder: Path) -> Iterator[tuple[str, str, str]]:
             bench, server.add_song(write_wav(folder / "Rising.wav", _rising(120.0)), "Rising"), dump_recipe(recipe_of())
         )
         yield from _by_frequency(bench)
+        nine = dump_recipe(recipe_of({"id": "t", "kind": "trim"}, *NINE))
+        _open(bench, server.add_song(write_wav(folder / "Long.wav", music(240.0) * 0.5), "Long song"), nine)
+        yield from _beside_busy_programs(bench)
         bench.close()
         yield _import(browser, server, folder)
         server.stop()
@@ -270,6 +280,33 @@ def _around_a_long_delay(bench: Bench) -> Iterator[tuple[str, str, str]]:
     yield "seek to sound", _spread(seeks), "300 ms, aim 100"
     gaps = bench.page.evaluate(DRAGGED, 20)
     yield "a value before it dragged for 20 s: gaps in the sound", str(gaps), ""
+
+
+def _beside_busy_programs(bench: Bench) -> Iterator[tuple[str, str, str]]:
+    """Nine stages, alone and beside one and two programs a core that never rest."""
+    cores = os.cpu_count() or 1
+    for busy, dragged_goal in ((0, 0), (1, 0), (2, 2)):
+        programs = [subprocess.Popen([sys.executable, "-c", BUSY], start_new_session=True) for _ in range(busy * cores)]
+        try:
+            what = "alone" if not busy else f"beside {busy} busy program{'s' * (busy > 1)} a core"
+            bench.page.wait_for_function("window.tinKettle.player.aheadS > 4.5")
+            stolen, before = _stolen_s(), bench.state("underruns")
+            time.sleep(PLAYED_S)
+            share = (_stolen_s() - stolen) / (PLAYED_S * cores)
+            played = bench.state("underruns") - before
+            yield f"dropouts in {PLAYED_S} s of nine stages, {what}", f"{played} ({share:.0%} taken by the host)", "0"
+            dragged = bench.page.evaluate(DRAGGED, DRAGGED_S)
+            yield f"dropouts in {DRAGGED_S} s of dragging, {what}", str(dragged), str(dragged_goal)
+        finally:
+            for program in programs:
+                program.kill()
+                program.wait()
+
+
+def _stolen_s() -> float:
+    """Time that the machine's host took from it since its start, in seconds."""
+    fields = Path("/proc/stat").read_text().splitlines()[0].split()
+    return int(fields[8]) / os.sysconf("SC_CLK_TCK")
 
 
 def _import(browser: object, server: Server, folder: Path) -> tuple[str, str, str]:
