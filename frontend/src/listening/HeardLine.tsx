@@ -83,7 +83,6 @@ export function HeardLine() {
       )}
       <Popover.Root>
         <Popover.Trigger
-          aria-label="Live sound"
           className={`cap shrink-0 truncate hover:text-ink ${underruns > 0 || !connected || slow.cause ? "font-bold text-ink" : ""}`}
         >
           {connected ? `${song.rate_hz / 1000} kHz` : "connection lost, coming back by itself"}

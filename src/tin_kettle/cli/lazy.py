@@ -24,6 +24,7 @@ COMMANDS = {
         "Set the gain at which the whole song measures a loudness; exit 1 where it cannot be reached.",
     ),
     "compare": ("compare", "Say what file B does that file A does not, aligned and at equal loudness."),
+    "page": ("page", "Make a listening page: takes of songs side by side, in one file that opens anywhere."),
     "recipe": ("recipe", "Check a recipe, or begin one."),
     "batch": ("batch", "Do a file of jobs; what is there and made of the same is left alone."),
 }

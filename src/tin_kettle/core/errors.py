@@ -5,6 +5,7 @@ KettleError
 ├── SpecError      the same of a delivery spec
 ├── RecordError    the same of a record
 ├── JobsError      the same of a file of jobs
+├── PageError      the same of a listening page
 ├── AudioError     a file cannot be used as a source, or a print cannot be written
 ├── LibraryError   the library holds no such thing, or cannot be used
 │   └── Conflict   the song was changed elsewhere in the meantime
@@ -56,6 +57,10 @@ class RecordError(_DocumentError):
 
 class JobsError(_DocumentError):
     """A file of jobs is refused."""
+
+
+class PageError(_DocumentError):
+    """A listening page is refused."""
 
 
 class AudioError(KettleError):
