@@ -1,5 +1,7 @@
 """The bench as a user has it: real clicks and keys, and the samples that come of them."""
 
+import re
+
 import numpy as np
 import pytest
 import soundfile
@@ -253,7 +255,7 @@ def test_the_bench_plays_under_its_own_policy(browser, server, tone_song):
     bench = Bench(browser, server, bypass_csp=False)
     bench.open(tapped=False)
     bench.page.keyboard.press("Space")
-    expect(bench.page.get_by_label("Position", exact=True)).to_contain_text("0:01.")
+    expect(bench.page.get_by_label("Position", exact=True)).to_contain_text(re.compile(r"0:0[1-9]\."))
     assert bench.errors == []
     bench.close()
 
