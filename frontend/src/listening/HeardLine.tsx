@@ -97,7 +97,7 @@ export function HeardLine() {
               {slow.says} {slow.remedy}
             </p>
             {slow.cause === "chain" && (
-              <button type="button" className="plain mb-2" onClick={loopFromHere}>
+              <button type="button" className="plain mb-1" onClick={loopFromHere}>
                 Render the loop ahead
               </button>
             )}

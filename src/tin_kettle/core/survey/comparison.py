@@ -95,7 +95,7 @@ def compare_sources(a: Source, b: Source, progress: Progress | None = None) -> C
             progress(min(1.0, (at + BLOCK_FRAMES) / frames))
     before, after = (integrated_lufs(stereo_energy(meter.slots())) for meter in loudness)
     louder = None if before is None or after is None else after - before
-    levels = [mean_db(meter.finish()) for meter in bands]
+    levels = [mean_db(one.finish()) for one in bands]
     change_db = difference_db(levels[1], levels[0], louder or 0.0)
     null_db = _null_db(parts[0], parts[1], frames, louder or 0.0)
     return Comparison(delay, louder, null_db, change_db)
