@@ -135,6 +135,17 @@ def test_prints_are_kept_with_their_measurements(library, song):
         prints.get_print(library, 99)
 
 
+@pytest.mark.parametrize("told", [b"", b"{", b"[1]", b"{}", b"\xff\xfe", b'{"clipped": 0'])
+def test_a_print_whose_note_a_power_cut_emptied_is_stopped(library, song, told):
+    revision = songs.current_revision(library, song).id
+    number = prints.add_print(library, song, revision, "Low Bridge.wav", {"bits": "24"})
+    out = prints.print_path(library, number, "Low Bridge.wav")
+    out.write_bytes(b"x")
+    out.with_suffix(".json").write_bytes(told)
+    prints.settle_orphans(library)
+    assert prints.get_print(library, number).state == "stopped"
+
+
 def test_writing_is_all_or_nothing_and_reading_cannot_write(library):
     with pytest.raises(RuntimeError), library.writing() as db:
         db.execute("INSERT INTO records (title) VALUES ('half')")

@@ -14,8 +14,10 @@ import platformdirs
 from tin_kettle.core.batch.cluster import reach
 from tin_kettle.core.dsp.compile import compile_all, is_compiled
 from tin_kettle.core.errors import LibraryError
+from tin_kettle.store.backup import list_copies
 from tin_kettle.store.backup import restore as restore_copy
 from tin_kettle.store.database import Library
+from tin_kettle.store.held import held
 from tin_kettle.web.guard import Door
 
 
@@ -28,10 +30,12 @@ def demo(port: int, home: Path | None) -> None:
     _compile_once()
     from tin_kettle.demo.library import fill_beside, fill_first  # noqa: PLC0415  no other command needs what it loads
 
-    library = Library(home or platformdirs.user_data_path("tin-kettle") / "demo")
-    fill_first(library, lambda text: click.echo(text, err=True))
-    fill_beside(library)
-    _run(library, "127.0.0.1", port, Door())
+    where = home or platformdirs.user_data_path("tin-kettle") / "demo"
+    with held(where):
+        library = Library(where)
+        fill_first(library, lambda text: click.echo(text, err=True))
+        fill_beside(library)
+        _run(library, "127.0.0.1", port, Door())
 
 
 @click.command()
@@ -41,6 +45,7 @@ def demo(port: int, home: Path | None) -> None:
 @click.option("--name", "names", multiple=True, help="A name of this machine that the bench may be opened under.")
 @click.option("--cert", type=click.Path(path_type=Path), help="Certificate (PEM) for HTTPS; with --key.")
 @click.option("--key", type=click.Path(path_type=Path), help="Private key (PEM) for HTTPS; with --cert.")
+@click.option("--new", is_flag=True, help="Begin a new database where sounds lie that a lost one knew.")
 @click.option("--scheduler", metavar="ADDRESS", help="A Dask cluster for surveys and prints, such as tcp://host:8786.")
 def serve(
     host: str,
@@ -49,6 +54,7 @@ def serve(
     names: tuple[str, ...],
     cert: Path | None,
     key: Path | None,
+    new: bool,
     scheduler: str | None,
 ) -> None:
     """Start on your own library."""
@@ -59,22 +65,24 @@ def serve(
     _compile_once()
     own = {host, socket.gethostname(), f"{socket.gethostname()}.local", *names}
     access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
-    _run(
-        Library(home or _own_home()),
-        host,
-        port,
-        Door(access_key, frozenset(name.lower() for name in own), certificate, private_key),
-        scheduler,
-    )
+    door = Door(access_key, frozenset(name.lower() for name in own), certificate, private_key)
+    where = home or _own_home()
+    with held(where):
+        _run(Library(where, new), host, port, door, scheduler)
 
 
 @click.command()
 @click.option("--home", type=click.Path(path_type=Path), help="Where the library lives.")
-@click.option("--day", help="Day of the copy, as 2026-11-26; the newest where none is given.")
-def restore(home: Path | None, day: str | None) -> None:
+@click.option("--day", help="Day or hour (UTC) of the copy, as 2026-11-26 or 2026-11-26T14; without, the newest.")
+@click.option("--list", "listing", is_flag=True, help="List the copies instead, oldest first.")
+def restore(home: Path | None, day: str | None, listing: bool) -> None:
     """Put a copy of the library's database back; stop the server before."""
     where = home or _own_home()
-    click.echo(f"the database in {where} is that of {restore_copy(where, day)} again", err=True)
+    if listing:
+        click.echo("\n".join(list_copies(where)))
+        return
+    with held(where):
+        click.echo(f"the database in {where} is that of {restore_copy(where, day)} again", err=True)
 
 
 def _own_home() -> Path:

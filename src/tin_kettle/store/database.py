@@ -28,6 +28,7 @@ FOLDERS = (
     "chains",
     "covers",
     "backups",
+    "trash",
 )
 DATABASE = "library.sqlite"
 PATIENCE_S = 10.0
@@ -36,11 +37,15 @@ PATIENCE_S = 10.0
 class Library:
     """A library in a folder, made if it is not there.
 
+    Args:
+        new: begin a new database even where sounds lie that another one must have known.
+
     Raises:
-        LibraryError: the folder cannot be written to, its database is damaged, or it was made by a newer Tin Kettle.
+        LibraryError: the folder cannot be written to, its database is damaged or lost, or it was made by a newer Tin
+            Kettle.
     """
 
-    def __init__(self, home: Path) -> None:
+    def __init__(self, home: Path, new: bool = False) -> None:
         self.home = home
         # connections at rest, by process: a fork must not use its parent's
         self._readers: defaultdict[int, list[sqlite3.Connection]] = defaultdict(list)
@@ -48,6 +53,8 @@ class Library:
             for folder in FOLDERS:
                 (home / folder).mkdir(parents=True, exist_ok=True)
             _try_to_write(home)
+            if not new:
+                _miss_nothing(home)
             self._migrate()
         except OSError as problem:
             raise LibraryError(
@@ -139,6 +146,24 @@ class Library:
                 for statement in _statements(script.read_text(encoding="utf-8")):
                     db.execute(statement)
                 db.execute(f"PRAGMA user_version = {number:d}")
+
+
+def beside_database(database: Path) -> list[Path]:
+    """A database and what belongs to it: its log, and the log's index."""
+    return [database.with_name(database.name + ending) for ending in ("", "-wal", "-shm")]
+
+
+def _miss_nothing(home: Path) -> None:
+    """Sounds without a database are a library that lost it, not an empty one."""
+    database = home / DATABASE
+    if database.exists() and database.stat().st_size:
+        return
+    sounds = sum(1 for path in (home / "audio").iterdir() if path.suffix != ".part")
+    if sounds:
+        raise LibraryError(
+            f"{home} holds sounds ({sounds}), and its database is missing; put a copy back with tin-kettle restore, or "
+            "begin a new one with tin-kettle serve --new"
+        )
 
 
 def _try_to_write(home: Path) -> None:

@@ -105,8 +105,14 @@ def settle_orphans(library: Library) -> None:
         rows = db.execute("SELECT id, file_name FROM prints WHERE state = 'running'").fetchall()
     for row in rows:
         path = print_path(library, row["id"], row["file_name"])
-        told = path.with_suffix(".json")
-        if path.is_file() and told.is_file():
-            finish_print(library, row["id"], "done", result=json.loads(told.read_text(encoding="utf-8")))
-        else:
-            finish_print(library, row["id"], "stopped")
+        result = _told(path.with_suffix(".json")) if path.is_file() else None
+        finish_print(library, row["id"], "stopped" if result is None else "done", result=result)
+
+
+def _told(note: Path) -> dict[str, Any] | None:
+    """What a print's worker told of it, or nothing where that cannot be read."""
+    try:
+        told = json.loads(note.read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        return None
+    return told if isinstance(told, dict) and {"clipped", "measures"} <= told.keys() else None

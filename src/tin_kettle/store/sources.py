@@ -14,6 +14,7 @@ from pathlib import Path
 
 import numpy as np
 
+from tin_kettle.core.beside import put_in_place
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError, LibraryError
 from tin_kettle.core.progress import Progress
@@ -83,7 +84,7 @@ def keep_source(
         if known:
             return known
         kept = _look_through(library, incoming, sha256, name, progress)
-        incoming.replace(library.folder("audio") / (sha256 + kept.suffix))
+        put_in_place(incoming, library.folder("audio") / (sha256 + kept.suffix))
         with library.writing() as db:
             db.execute(
                 "INSERT OR IGNORE INTO sources (sha256, suffix, name, format, rate_hz, channels, frames)"

@@ -2,29 +2,46 @@
 
 from __future__ import annotations
 
+import os
+import time
 from pathlib import Path
 
+from tin_kettle.store.backup import set_aside
 from tin_kettle.store.database import FOLDERS, Library
+
+TRASH_S = 30 * 24 * 3600.0
+"""Sound that belongs to no source is kept so long."""
 
 MADE_MOST_BYTES = 2 << 30
 """Of what can be made again, in each folder."""
 
 
 def sweep(library: Library, before_s: float) -> None:
-    """Delete half-written files, and sound that belongs to no source.
+    """Delete half-written files, put sound that belongs to no source into the trash, and empty that after 30 days.
+
+    Sound stays where it is while the database knows no source at all, or another one that did lies beside it: that
+    database was lost, not its sounds.
 
     Args:
         before_s: what was touched later, in seconds since 1970, is left alone; whoever writes it may be about to
             note it.
     """
-    orphans = [path for folder in FOLDERS for path in library.folder(folder).glob("*.part")]
-    with library.reading() as db:
-        known = {row["sha256"] for row in db.execute("SELECT sha256 FROM sources").fetchall()}
-    # converted sources are named after the one they were made of
-    orphans += [path for path in library.folder("audio").iterdir() if path.stem.split("-")[0] not in known]
-    for path in orphans:
+    for path in [path for folder in FOLDERS for path in library.folder(folder).glob("*.part")]:
         if _touched(path) < before_s:
             path.unlink(missing_ok=True)
+    with library.reading() as db:
+        known = {row["sha256"] for row in db.execute("SELECT sha256 FROM sources").fetchall()}
+    if not known or set_aside(library.home):
+        return
+    trash = library.folder("trash")
+    for path in trash.iterdir():
+        if _touched(path) < time.time() - TRASH_S:
+            path.unlink(missing_ok=True)
+    for path in library.folder("audio").iterdir():
+        # converted sources are named after the one they were made of
+        if path.stem.split("-")[0] not in known and _touched(path) < before_s:
+            os.utime(path)  # the days in the trash begin now
+            path.replace(trash / path.name)
 
 
 def sweep_made(library: Library, folder: str, keep: set[str], most_bytes: int = MADE_MOST_BYTES) -> None:

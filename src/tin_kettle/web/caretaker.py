@@ -13,7 +13,7 @@ from tin_kettle.web.mastered import mastered_to_keep
 from tin_kettle.web.surveys import names_to_keep
 
 _log = logging.getLogger(__name__)
-DAY_S = 24 * 3600.0
+HOUR_S = 3600.0
 UNTOUCHED_S = 3600.0
 """While the server runs, younger files may be about to be noted."""
 CLOCK_S = 1.0
@@ -21,7 +21,7 @@ CLOCK_S = 1.0
 
 
 def look_after(library: Library, begun_s: float) -> None:
-    """At the start and once a day, for as long as the process lives.
+    """At the start and once an hour, for as long as the process lives.
 
     Args:
         begun_s: when the process began to answer, in seconds since 1970. Nobody is at work on what was left before,
@@ -33,7 +33,7 @@ def look_after(library: Library, begun_s: float) -> None:
             take_care(library, before_s)
         except (KettleError, OSError) as problem:
             _log.warning("the library was not looked after: %s", problem)
-        time.sleep(DAY_S)
+        time.sleep(HOUR_S)
         before_s = time.time() - UNTOUCHED_S
 
 

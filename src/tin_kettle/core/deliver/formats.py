@@ -13,6 +13,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from tin_kettle.core.beside import put_in_place
 from tin_kettle.core.errors import AudioError
 
 Bits = Literal["16", "24", "32f"]
@@ -154,7 +155,7 @@ class Writer:
     ) -> None:
         self._file.close()
         if error is None:
-            self._beside.replace(self.path)
+            put_in_place(self._beside, self.path)
             self._left_over.detach()
         else:
             self._left_over()
