@@ -16,7 +16,7 @@ from tin_kettle.core.deliver.broadcast import bext_chunk
 from tin_kettle.core.deliver.checking import container_of
 from tin_kettle.core.deliver.convert import band_limit
 from tin_kettle.core.deliver.cue import cue_sheet
-from tin_kettle.core.deliver.delivery import deliver
+from tin_kettle.core.deliver.delivery import checked_names, deliver
 from tin_kettle.core.deliver.spec import parse_spec
 from tin_kettle.core.errors import RecordError, SpecError
 from tin_kettle.core.measure.song import SongMeter
@@ -189,8 +189,36 @@ def test_names_that_would_meet_are_refused(folder):
         deliver(record, folder, [spec], folder / "out")
     with pytest.raises(SpecError, match="two specs have one name"):
         deliver(record, folder, [parse_spec(ARCHIVE)] * 2, folder / "out")
-    with pytest.raises(SpecError, match="naming"):
-        parse_spec({**ARCHIVE, "naming": "{label}"})
+
+
+@pytest.mark.parametrize("naming", ["{label}", "{title:>1500000000}", "{title!r}", "{title.__class__}", "{", "{{}}"])
+def test_a_name_is_made_of_four_names_and_nothing_else(naming):
+    with pytest.raises(SpecError, match=r"\$: naming .* cannot be filled in; allowed: \{number\}, \{number:02\}"):
+        parse_spec({**ARCHIVE, "naming": naming})
+
+
+@pytest.mark.parametrize(
+    ("titles", "twin"),
+    [
+        (("Interlude", "Interlude"), "Interlude"),
+        (("A/B", "A:B"), "A B"),
+        (("low bridge", "Low Bridge"), "Low Bridge"),
+        (("Caf\u00e9", "Cafe\u0301"), "Cafe\u0301"),
+        (("x" * 300 + "1", "x" * 300 + "2"), "x"),
+        (("", "untitled"), "untitled"),
+    ],
+)
+def test_titles_that_one_disk_takes_for_one_are_found_before_anything_is_printed(titles, twin):
+    spec = parse_spec({**ARCHIVE, "naming": "{title}"})
+    record = parse_record(RECORD)
+    songs = [(title, record.songs[0]) for title in titles]
+    with pytest.raises(SpecError, match=f"calls two songs '{twin}"):
+        checked_names(record, songs, [spec])
+    numbered = parse_spec({**ARCHIVE, "naming": "{number:02} {title}, {artist}"})
+    (names,) = checked_names(record, songs, [numbered])
+    assert names[0].startswith("01 ") and len(set(names)) == 2
+    with pytest.raises(SpecError, match="two specs have one name"):
+        checked_names(record, songs[:1], [numbered, numbered.model_copy(update={"name": numbered.name.upper()})])
 
 
 def test_the_shipped_schema_is_the_codes():

@@ -128,6 +128,16 @@ def test_songs_are_delivered_by_specs_checked_and_known_when_changed(client, rec
     assert "Disc" not in [one["spec"]["name"] for one in removed]
 
 
+def test_songs_that_would_be_one_file_are_refused_before_anything_is_printed(client, record):
+    client.post("/api/specs", json={"spec": {**DISC, "naming": "{artist}"}})
+    songs = [song["id"] for song in client.get(f"/api/records/{record}").get_json()["songs"]]
+    url = f"/api/records/{record}/deliveries"
+    for asked in (songs, songs[:1]):
+        answer = client.post(url, json={"cells": [{"song": song, "spec": "Disc"} for song in asked]})
+        assert answer.status_code == 400 and "calls two songs" in answer.text
+    assert client.get(url).get_json() == []
+
+
 def test_it_is_delivered_as_one_file_and_as_gapless_songs_with_their_cues(client, record):
     gapless = {**DISC, "name": "Gapless", "bits": "32f", "files": "gapless"}
     for spec in ({**gapless, "name": "One", "files": "whole"}, gapless):

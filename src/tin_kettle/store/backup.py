@@ -66,8 +66,9 @@ def to_keep(names: Iterable[str]) -> set[str]:
 def restore(home: Path, wanted: str | None = None) -> str:
     """Put a copy in the database's place, the newest where none is given; returns the hour it is of.
 
-    Sounds that it knows come back out of the trash. What was there stays beside it, with its log, as ``library.sqlite.damaged-1``, or the next number that is free; as
-    long as one lies there no sound is taken for needless. Hold the library meanwhile.
+    Sounds that it knows come back out of the trash. What was there stays beside it, with its log, as
+    ``library.sqlite.damaged-1``, or the next number that is free; as long as one lies there no sound is taken for
+    needless. Hold the library meanwhile.
 
     Args:
         wanted: the beginning of the copy's name: a day or an hour; the newest that fits is taken.

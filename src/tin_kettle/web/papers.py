@@ -10,7 +10,7 @@ from typing import Any
 
 from flask import Blueprint, Response, send_file
 
-from tin_kettle.core.deliver.delivery import cue_of, safe_name
+from tin_kettle.core.deliver.delivery import checked_names, cue_of, safe_name
 from tin_kettle.core.deliver.joined import Starts
 from tin_kettle.core.deliver.papers import Sheet, SheetFile, SheetSong, figures_csv, hash_list
 from tin_kettle.core.deliver.sheet_html import sheet_html
@@ -149,6 +149,8 @@ def everything(record_id: int) -> Response:
     current = [row for row in _delivered(record_id, state) if row["passed"]]
     if not current:
         raise KettleError("no delivered file passes its checks; deliver what is missing, or see what failed")
+    specs = {name: get_spec(library, name) for name in sorted({row["spec"] for row in current})}
+    checked_names(state, [(song.title, song) for song in state.songs], list(specs.values()))
     title = safe_name(sheet.record.title)
     archive = tempfile.TemporaryFile()  # noqa: SIM115  sent, and closed by who sends it
     # sound does not get smaller
@@ -158,8 +160,8 @@ def everything(record_id: int) -> Response:
             out.write(path, f"{title}/{safe_name(row['spec'])}/{row['file_name']}")
         for name, (_, write) in _PAPERS.items():
             out.writestr(f"{title}/{name}", write(sheet))
-        for name in sorted({row["spec"] for row in current}):
-            cue = _cue(record_id, state, get_spec(library, name))
+        for name, spec in specs.items():
+            cue = _cue(record_id, state, spec)
             if cue is not None:
                 out.writestr(f"{title}/{safe_name(name)}/{title}.cue", cue)
     archive.seek(0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import unicodedata
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -16,7 +17,7 @@ from tin_kettle.core.deliver.checking import Check
 from tin_kettle.core.deliver.cue import cue_sheet, cue_sheet_into
 from tin_kettle.core.deliver.formats import suffix_of
 from tin_kettle.core.deliver.joined import SongParts, Starts, make_delivery
-from tin_kettle.core.deliver.spec import Spec
+from tin_kettle.core.deliver.spec import NAMED, Spec
 from tin_kettle.core.deliver.tags import Heading, read_cover
 from tin_kettle.core.errors import AudioError, KettleError, SpecError
 from tin_kettle.core.measure.song import Measures
@@ -87,8 +88,7 @@ def deliver(
         OSError: ``out`` cannot be written.
     """
     songs = [(song.title, song) for song in record.songs]
-    names = [[file_name(spec, heading) for heading in headings_of(record, songs, spec)] for spec in specs]
-    _check_names(specs, names)
+    names = checked_names(record, songs, specs)
     cover = read_cover(folder / record.cover) if record.cover else None
     tasks = []
     for spec, files in zip(specs, names, strict=True):
@@ -127,14 +127,25 @@ def cue_of(
     return cue_sheet(record, songs, files)
 
 
-def _check_names(specs: Sequence[Spec], names: Sequence[Sequence[str]]) -> None:
-    places = [safe_name(spec.name) for spec in specs]
-    if len(set(places)) < len(places):
+def checked_names(record: RecordHead, songs: Sequence[tuple[str, SongLaid]], specs: Sequence[Spec]) -> list[list[str]]:
+    """What each spec calls the files of a record, whose songs are given as (title, how it lies).
+
+    Raises:
+        SpecError: two specs would share a folder, or two songs a file, on a disk that takes capitals for small letters.
+    """
+    if _twin([safe_name(spec.name) for spec in specs]):
         raise SpecError("$.name", "two specs have one name; each goes into a folder of its own")
+    names = [[file_name(spec, heading) for heading in headings_of(record, songs, spec)] for spec in specs]
     for spec, files in zip(specs, names, strict=True):
-        twins = {name for name in files if files.count(name) > 1}
-        if twins:
-            raise SpecError("$.naming", f"{spec.naming!r} calls two songs '{min(twins)}'; put {{number}} into it")
+        if twin := _twin(files):
+            raise SpecError("$.naming", f"{spec.naming!r} calls two songs '{twin}'; put {{number}} into it")
+    return names
+
+
+def _twin(names: Sequence[str]) -> str | None:
+    """A name that is there twice."""
+    folded = [unicodedata.normalize("NFC", name).casefold() for name in names]
+    return next((name for i, name in enumerate(names) if folded[i] in folded[:i]), None)
 
 
 def safe_name(name: str) -> str:
@@ -146,7 +157,9 @@ def safe_name(name: str) -> str:
 def file_name(spec: Spec, heading: Heading) -> str:
     """What a spec calls a song's file."""
     about = {"title": heading.title, "record": heading.record, "artist": heading.artist}
-    return safe_name(spec.naming.format(number=heading.number, **about)) + suffix_of(spec.container)
+    about |= {"number": str(heading.number), "number:02": f"{heading.number:02}"}
+    filled = NAMED.sub(lambda found: about[found[1]], spec.naming)
+    return safe_name(filled) + suffix_of(spec.container)
 
 
 def _delivered(record: Record, folder: Path, spec: Spec, heading: Heading, path: Path) -> Delivered:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sys
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -13,9 +14,8 @@ from tin_kettle.core.deliver.formats import LOSSY, Container
 from tin_kettle.core.errors import SpecError
 from tin_kettle.core.recipe.reading import read_as, read_document
 
-NAMES = {"number": 1, "title": "", "record": "", "artist": ""}
-"""What the name of a file may be made of."""
-
+NAMED = re.compile(r"\{(number:02|number|title|record|artist)\}")
+"""What the name of a file may be made of, beside plain text."""
 
 Tail = Literal["none", "auto"] | Annotated[float, Field(ge=0, le=600)]
 """Room after a song for what rings on: none, as long as it rings, or seconds."""
@@ -53,7 +53,7 @@ class Spec(_Part):
         tail: room for what rings on after the song: ``none``, seconds, or ``auto`` for as long as it rings. A song
             whose end is cut or faded out in the record has none.
         tags: whether the file says what it is, where its container can.
-        naming: of files, with ``{number}``, ``{title}``, ``{record}`` and ``{artist}``.
+        naming: of files, with ``{number}``, ``{number:02}``, ``{title}``, ``{record}`` and ``{artist}``.
     """
 
     format: Literal["tin-kettle-spec"]
@@ -80,11 +80,9 @@ class Spec(_Part):
             raise ValueError(f"kbit_s {self.kbit_s} with {self.container}, which is not lossy; give bits instead")
         if self.container in ("flac", "aiff") and self.bits == "32f":
             raise ValueError(f"bits '32f' with {self.container}; 16 or 24 are allowed there")
-        try:
-            self.naming.format(**NAMES)
-        except (KeyError, IndexError, ValueError, AttributeError):
-            known = ", ".join(f"{{{name}}}" for name in NAMES)
-            raise ValueError(f"naming {self.naming!r} cannot be filled in; allowed: {known}") from None
+        if re.search(r"[{}]", NAMED.sub("", self.naming)):
+            known = "{number}, {number:02}, {title}, {record}, {artist}"
+            raise ValueError(f"naming {self.naming!r} cannot be filled in; allowed: {known}")
         return self
 
 
