@@ -1,6 +1,7 @@
 """Disks that are full, databases that are held or damaged, sound that cannot be read: told in words, and it goes on."""
 
 import errno
+import json
 import os
 import shutil
 import sqlite3
@@ -276,6 +277,18 @@ def test_a_damaged_database_is_told_at_the_start_and_a_copy_of_it_is_put_back(li
     with again.reading() as db:
         assert db.execute("SELECT title FROM records").fetchone()[0] == "Harbour Songs"
     assert list_songs(again) == []
+
+
+def test_a_view_nested_too_deep_is_refused_and_one_that_was_kept_is_left_out(client, song, library):
+    view = {}
+    for _ in range(300):
+        view = {"in": view}
+    url = f"/api/songs/{song}"
+    answer = client.put(f"{url}/view", data=json.dumps(view), content_type="application/json")
+    assert answer.status_code == 400 and "nested deeper than 64" in answer.text
+    with library.writing() as db:
+        db.execute("UPDATE songs SET view = ?", (json.dumps(view),))
+    assert client.get(url).get_json()["view"] == {}
 
 
 def test_a_waveform_is_drawn_again_where_it_was_lost(library, wav):

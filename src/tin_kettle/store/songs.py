@@ -11,6 +11,7 @@ from typing import Any
 from tin_kettle.core.errors import Conflict, LibraryError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate, dump_recipe, parse_recipe
+from tin_kettle.core.recipe.size import check_size
 from tin_kettle.store.database import Library, now
 from tin_kettle.store.sources import KeptSource, bounced_sources, song_sources
 
@@ -295,10 +296,15 @@ def revision_state(library: Library, revision_id: int) -> tuple[Recipe, dict[str
 
 
 def get_view(library: Library, song_id: int) -> dict[str, Any]:
-    """How the bench was left: chosen stage, loop, playhead, what is compared."""
+    """How the bench was left: chosen stage, loop, playhead, what is compared; nothing where that can be of no bench."""
     with library.reading() as db:
         row = db.execute("SELECT view FROM songs WHERE id = ?", (song_id,)).fetchone()
-    return dict(json.loads(row["view"])) if row else {}
+    view = json.loads(row["view"]) if row else {}
+    try:
+        check_size(view)
+    except RecipeError:
+        return {}
+    return dict(view)
 
 
 def set_view(library: Library, song_id: int, view: dict[str, Any]) -> None:

@@ -12,6 +12,7 @@ from pydantic import Field
 from tin_kettle.core.errors import AudioError, KettleError, LibraryError
 from tin_kettle.core.recipe.model import Bus, empty_recipe
 from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.recipe.size import check_size
 from tin_kettle.store import songs as kept
 from tin_kettle.store.coming import coming
 from tin_kettle.store.songs import Revision
@@ -190,6 +191,7 @@ def view(song_id: int) -> Response:
     found = document(MOST_VIEW_BYTES)
     if not isinstance(found, dict):
         raise KettleError("a view is a JSON object; reload the bench")
+    check_size(found)
     kept.set_view(context().library, song_id, found)
     return jsonify(kept=True)
 

@@ -48,6 +48,10 @@ def test_the_contracts_example_is_read_and_written_with_its_defaults():
     assert parse_recipe({"format": "tin-kettle-recipe", "version": 1}).buses[0].id == "mix"
 
 
+def point(at):
+    return {"automation": [{"target": "hold", "param": "mix", "points": [{"at": at, "value": 0.5}]}]}
+
+
 @pytest.mark.parametrize(
     ("change", "message"),
     [
@@ -80,6 +84,16 @@ def test_the_contracts_example_is_read_and_written_with_its_defaults():
             r"\$\.groups\[0\]\.group: the groups go in a circle: a → b → a",
         ),
         ({"sections": [{"id": "s", "start_s": 3, "end_s": 2}]}, r"\$\.sections\[0\]\.end_s: 2 is not after"),
+        (
+            {"sections": [{"id": "s", "start_s": 3, "end_s": 1e6}]},
+            r"end_s: 1000000\.0 is out of range; at most 604800",
+        ),
+        (point(1e15), r"points\[0\]\.at: 1000000000000000\.0 is out of range; at most 604800"),
+        (point(-1e15), r"points\[0\]\.at: -1.* is out of range; at least -604800"),
+        (
+            point({"section": "s", "offset_s": 1e15}),
+            r"points\[0\]\.at\.offset_s: 1.* is out of range; at most 604800",
+        ),
         ({"automation": [{"target": "hold", "param": "mix", "points": []}]}, r"automation\[0\]\.points: has 0 entries"),
     ],
 )

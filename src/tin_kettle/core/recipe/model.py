@@ -24,6 +24,9 @@ VERSION = 1
 MOST_LANES = 200
 """Buses, and as many groups."""
 MOST_SECTIONS = 1000
+WEEK_S = 7 * 24 * 3600.0
+"""No time in a song lies further away."""
+Time = Annotated[float, Field(ge=-WEEK_S, le=WEEK_S)]
 STAGES: dict[str, type[Stage]] = {name: stage_class(kind) for name, kind in KINDS.items()}
 if TYPE_CHECKING:
     AnyStage = Stage
@@ -89,8 +92,8 @@ class Section(Params):
 
     id: Id
     name: str = Field(default="", max_length=120)
-    start_s: float = Field(ge=0)
-    end_s: float = Field(gt=0)
+    start_s: float = Field(ge=0, le=WEEK_S)
+    end_s: float = Field(gt=0, le=WEEK_S)
 
 
 class SectionTime(Params):
@@ -98,7 +101,7 @@ class SectionTime(Params):
 
     section: Id
     edge: Literal["start", "end"] = "start"
-    offset_s: float = 0.0
+    offset_s: Time = 0.0
 
 
 Ramp = Literal["hold", "line", "smooth"]
@@ -107,7 +110,7 @@ Ramp = Literal["hold", "line", "smooth"]
 class Point(Params):
     """A value at a time, and how it travels to the next."""
 
-    at: float | SectionTime
+    at: Time | SectionTime
     value: float | bool | str
     ramp: Ramp = "hold"
 

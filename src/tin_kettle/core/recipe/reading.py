@@ -70,6 +70,10 @@ def load_recipe(path: Path) -> Recipe:
     return parse_recipe(read_document(path, "recipe", RecipeError))
 
 
+_MEMBERS = ("float", "constrained-float", "SectionTime", "bool", "str")
+"""Names that pydantic gives the members of unions."""
+
+
 def read_as(model: type[Read], document: object, error: Callable[[str, str], KettleError]) -> Read:
     """A decoded document as what it has to be; else ``error`` with the JSON path, the value and what is allowed."""
     try:
@@ -80,7 +84,9 @@ def read_as(model: type[Read], document: object, error: Callable[[str, str], Ket
 
 def first_problem(refused: ValidationError) -> tuple[str, str]:
     """The JSON path of the first thing that is wrong with a document, and what is wrong with it."""
-    first = refused.errors(include_url=False)[0]
+    first, *more = refused.errors(include_url=False)
+    if first["loc"] and first["loc"][-1] in _MEMBERS and isinstance(first["input"], dict) and more:
+        first = more[0]  # may be a number or an object, and is an object
     return _path(first["loc"]), _problem(dict(first))
 
 
@@ -165,12 +171,7 @@ def _path(location: tuple[int | str, ...]) -> str:
     for step in location:
         if isinstance(step, int):
             path += f"[{step}]"
-        elif not (step in KINDS and path.endswith("]") and previous in ("chain", "master")) and step not in (
-            "float",
-            "SectionTime",
-            "bool",
-            "str",
-        ):
+        elif not (step in KINDS and path.endswith("]") and previous in ("chain", "master")) and step not in _MEMBERS:
             path += f".{step}"
         previous = step if isinstance(step, str) else previous
     return path
