@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tests.attack.processes import kill_workers
+from tests.attack.processes import kill_answering, kill_workers
 from tests.attack.row import Row
 from tests.browser.driving import Server
 from tests.conftest import PATIENCE_S, music, recipe_of, write_wav
@@ -89,6 +89,35 @@ def workers(folder: Path, rounds: int) -> Row:
         time.sleep(0.1)
     server.stop()
     return Row("Workers killed", f"{killed} kills", f"{prints} prints and a survey, {len(harm)} not done", tuple(harm))
+
+
+def answering(folder: Path, rounds: int) -> Row:
+    """Print, and kill the process that answers alone: its parent begins another, which knows nothing of the print."""
+    server = Server(folder / "answering")
+    song = server.add_song(write_wav(folder / "a.wav", music(15.0) * 0.5), "Low Bridge")
+    server.save(song, dump_recipe(recipe_of({"kind": "compressor"}, {"kind": "limiter"})))
+    harm: list[str] = []
+    for _ in range(rounds):
+        begun = server.ask(f"/api/songs/{song}/prints", {})["id"]
+        kill_answering(server)
+        _answers(server)
+        state = _settled(server, begun)
+        if state not in ("done", "stopped"):
+            harm.append(f"a print ended as {state}")
+        again = _settled(server, server.ask(f"/api/songs/{song}/prints", {})["id"])
+        if again != "done":
+            harm.append(f"a print that was begun after it ended as {again}")
+    server.stop()
+    return Row("Answering process killed", f"{rounds} kills", f"{2 * rounds} prints, {len(harm)} for ever", tuple(harm))
+
+
+def _answers(server: Server) -> None:
+    end = time.monotonic() + PATIENCE_S
+    while time.monotonic() < end:
+        with contextlib.suppress(*GONE):
+            server.ask("/api/songs")
+            return
+        time.sleep(0.05)
 
 
 def _settled(server: Server, number: int) -> str:

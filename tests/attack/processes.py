@@ -13,13 +13,17 @@ def family(pid: int) -> list[int]:
     """A process and all that it began."""
     found = [pid]
     for stat in Path("/proc").glob("[0-9]*/stat"):
-        try:
-            parent = int(stat.read_text().rsplit(")", 1)[1].split()[1])
-        except (FileNotFoundError, ProcessLookupError):
-            continue
-        if parent == pid:
-            found += family(int(stat.parent.name))
+        child = int(stat.parent.name)
+        if _parent(child) == pid:
+            found += family(child)
     return found
+
+
+def _parent(pid: int) -> int | None:
+    try:
+        return int(Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[1])
+    except (FileNotFoundError, ProcessLookupError):
+        return None
 
 
 def command(pid: int) -> str:
@@ -40,6 +44,12 @@ def memory_mb(server: Server) -> float:
 
 def is_worker(pid: int) -> bool:
     return "tin_kettle.web.worker" in command(pid)
+
+
+def kill_answering(server: Server) -> None:
+    """End the process that answers, but not the one that holds the port and looks after it."""
+    (pid,) = (child for child in family(server.pid)[1:] if not is_worker(child) and _parent(child) == server.pid)
+    os.kill(pid, signal.SIGKILL)
 
 
 def kill_workers(server: Server) -> int:

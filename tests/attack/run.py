@@ -33,6 +33,7 @@ def main() -> None:
         for attack in (
             lambda: [kills.servers(folder, 6)],
             lambda: [kills.workers(folder, 4)],
+            lambda: [kills.answering(folder, 4)],
             lambda: [documents.attack(folder, 4000)],
             lambda: [files.attack(folder, 1000)],
             lambda: [messages.attack(3000)],

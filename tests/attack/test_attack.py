@@ -29,6 +29,10 @@ def test_killed_workers(tmp_path):
     assert kills.workers(tmp_path, 1).harm == ()
 
 
+def test_killed_answering_processes(tmp_path):
+    assert kills.answering(tmp_path, 1).harm == ()
+
+
 @pytest.mark.live
 def test_connections(tmp_path):
     assert [row for row in connections.attack(tmp_path, 1.5, patience_s=2.0) if row.harm] == []

@@ -1,6 +1,7 @@
 """The command line as scripts use it: exit codes, one line of complaint, JSON on standard output."""
 
 import json
+import os
 import signal
 import socket
 import subprocess
@@ -14,6 +15,9 @@ from tests.browser.driving import free_port
 from tests.cli.running import COMMAND, run, run_apart
 from tests.conftest import PATIENCE_S, music, noise, tone, write_wav
 from tin_kettle.cli import serve as serving
+from tin_kettle.store import backup
+from tin_kettle.store.database import Library
+from tin_kettle.store.held import held
 
 
 @pytest.fixture
@@ -171,6 +175,20 @@ def test_a_bench_whose_kernels_are_not_compiled_yet_compiles_them_before_it_list
     assert (first.returncode, second.returncode) == (0, 0)
     assert "compiled for this machine" in first.stderr and second.stderr == ""
     assert done == ["compiled", "listens", "listens"]
+
+
+def test_a_library_is_put_back_only_while_no_server_holds_it(folder):
+    library = Library(folder / "home")
+    copied = backup.back_up(library)
+    listed = run("restore", "--list", "--home", "home", cwd=folder)
+    assert listed.stdout.split() == [copied.stem]
+    with held(folder / "home"):
+        for command in (("restore",), ("serve", "--port", free_port())):
+            done = run_apart(*command, "--home", "home", cwd=folder)
+            assert done.returncode == 2 and f"home is in use by process {os.getpid()} on" in done.stderr
+    done = run("restore", "--home", "home", cwd=folder)
+    assert done.returncode == 0 and f"is that of {copied.stem} again" in done.stderr
+    assert (folder / "home" / "library.sqlite.damaged-1").exists()
 
 
 @pytest.mark.parametrize(

@@ -10,8 +10,6 @@ from werkzeug.exceptions import HTTPException
 
 from tin_kettle.core.errors import Conflict, KettleError, LibraryError, StorageError
 from tin_kettle.store.database import Library
-from tin_kettle.store.deliveries import settle_deliveries
-from tin_kettle.store.prints import settle_orphans
 from tin_kettle.web import (
     blind,
     chains,
@@ -91,8 +89,6 @@ def create_app(library: Library, door: Door | None = None, scheduler: str | None
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": PING_S, "max_message_size": MOST_MESSAGE_BYTES}
     app.json = Orjson(app)
     app.url_map.converters["int"] = Id
-    settle_orphans(library)
-    settle_deliveries(library)
     opened = Opened()
     app.extensions["tin_kettle"] = Context(
         library,

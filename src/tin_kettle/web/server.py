@@ -14,6 +14,8 @@ from gunicorn.app.base import BaseApplication
 
 from tin_kettle.core.dsp.compile import compile_all
 from tin_kettle.store.database import Library
+from tin_kettle.store.deliveries import settle_deliveries
+from tin_kettle.store.prints import settle_orphans
 from tin_kettle.web.app import create_app
 from tin_kettle.web.caretaker import look_after
 from tin_kettle.web.guard import Door
@@ -58,6 +60,9 @@ class Server(BaseApplication):  # type: ignore[misc]
 
 def begin(library: Library) -> None:
     """What the process that answers does beside answering."""
+    # whoever worked on them ended with the process that answered before, and so may this one, alone
+    settle_orphans(library)
+    settle_deliveries(library)
     # the renderer should not wait long for a request that holds the interpreter
     sys.setswitchinterval(SWITCH_S)
     for task in (_warm_up, _leave_with_parent, partial(look_after, library, time.time())):
