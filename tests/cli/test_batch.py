@@ -69,7 +69,7 @@ def test_jobs_are_done_once_and_fail_alone(tmp_path):
         print_song(load_recipe(tmp_path / "r.kettle.json"), {"mix": source}, tmp_path / "alone.flac", PrintSettings())
     alone, made = (soundfile.read(tmp_path / name, dtype="int32")[0] for name in ("alone.flac", "prints/a.flac"))
     assert np.array_equal(alone, made), "the samples are those of a single print"
-    assert {"before", "after", "stages", "findings"} == set(json.loads((tmp_path / "c.json").read_text()))
+    assert {"before", "after", "stages", "findings", "change"} == set(json.loads((tmp_path / "c.json").read_text()))
     # the same again does nothing
     jobs_file(tmp_path, RENDER, MEASURE, SURVEY)
     again = run_batch(load_jobs(tmp_path / "jobs.json"), tmp_path)

@@ -122,7 +122,7 @@ def test_an_integer_print_over_full_scale_says_so(folder):
             ["render", "--recipe", "buses.kettle.json", "--bus", "drums=in.wav", "--out", "x.wav"],
             "bus 'bass' has no file",
         ),
-        (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.mp3"], "ending '.mp3' is not known"),
+        (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.m4a"], "ending '.m4a' is not known"),
         (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "in.wav"], "is the source itself"),
         (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.wav", "--bits", "12"], "'12' is not one of"),
         (["render", "in.wav", "--recipe", "loud.kettle.json", "--out", "x.wav", "--from", 5], "is no part of the song"),

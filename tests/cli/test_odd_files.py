@@ -69,7 +69,8 @@ def test_it_is_measured_and_surveyed(tmp_path, recipe, capsys, name):
     assert measured["duration_s"] == pytest.approx(samples.shape[-1] / rate_hz)
     run("survey", source, "--recipe", recipe, "--json")
     told = json.loads(capsys.readouterr().out)
-    assert set(told) == {"before", "after", "stages", "findings"}
+    assert set(told) == {"before", "after", "stages", "findings", "change"}
+    assert all(len(row) == len(told["change"]["hz"]) for row in told["change"]["db"])
     assert list(told["stages"]) == ["f", "e", "c", "l"]
     for effort in told["stages"].values():
         assert max(effort["effort_db"]) <= 0

@@ -216,7 +216,7 @@ def test_a_ridden_ceiling_holds_after_conversion_too(tmp_path):
 @pytest.mark.parametrize(
     ("name", "settings", "message"),
     [
-        ("out.mp3", {}, r"ending '\.mp3' is not known; use \.wav, \.flac or \.aiff"),
+        ("out.m4a", {}, r"ending '\.m4a' is not known; use \.wav, \.flac, \.aiff, \.ogg, \.opus or \.mp3"),
         ("out.flac", {"bits": "32f"}, "FLAC holds no floats"),
         ("out.flac", {"rate_hz": 384000}, "FLAC ends at 192000 Hz"),
         ("nowhere/out.wav", {}, "is no folder; make it first"),
