@@ -15,13 +15,10 @@ from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.band_map import NOMINAL_HZ, BandMeter, difference_db, mean_db, rounded
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
 from tin_kettle.core.progress import Progress
+from tin_kettle.core.survey.align import lag_frames
 from tin_kettle.core.survey.change_words import change_words
 
 MOST_DELAY_S = 1.0
-LOOKED_AT_S = 20.0
-"""So much about the loudest second of A tells the delay."""
-AS_GOOD = 0.999
-"""Of delays that correlate nearly as well, as in a steady tone, the shortest is taken."""
 LEAST_NULL_DB = -200.0
 
 
@@ -78,7 +75,7 @@ def compare_sources(a: Source, b: Source, progress: Progress | None = None) -> C
     """
     if a.rate_hz != b.rate_hz:
         raise AudioError(f"the rates differ ({a.rate_hz} and {b.rate_hz} Hz); convert one of them first")
-    delay = delay_frames(a, b)
+    delay = lag_frames(a, b, 0.0, MOST_DELAY_S) or 0
     first_a, first_b = max(-delay, 0), max(delay, 0)
     frames = min(a.frames - first_a, b.frames - first_b)
     if frames <= 0:
@@ -99,43 +96,6 @@ def compare_sources(a: Source, b: Source, progress: Progress | None = None) -> C
     change_db = difference_db(levels[1], levels[0], louder or 0.0)
     null_db = _null_db(parts[0], parts[1], frames, louder or 0.0)
     return Comparison(delay, louder, null_db, change_db)
-
-
-def delay_frames(a: Source, b: Source) -> int:
-    """How many frames later B plays what A does, a second at most either way; 0 where nothing correlates."""
-    rate_hz = a.rate_hz
-    most = round(MOST_DELAY_S * rate_hz)
-    half = round(LOOKED_AT_S * rate_hz / 2)
-    middle = _loudest(a)
-    first, last = max(0, middle - half), min(a.frames, middle + half)
-    one = a.read(first, last - first).mean(axis=0)
-    other = b.read(first - most, last - first + 2 * most).mean(axis=0)
-    # changes tell more than what is steady
-    one, other = np.diff(one), np.diff(other)
-    if not one.any() or not other.any():
-        return 0
-    size = 1 << int(one.size + other.size - 1).bit_length()
-    both = np.fft.irfft(np.fft.rfft(other, size) * np.conj(np.fft.rfft(one, size)), size)[: 2 * most + 1]
-    # by the energy of what each shift meets: a louder passage elsewhere is no better match
-    sums = np.concatenate([[0.0], np.cumsum(other**2)])
-    met = np.sqrt(np.maximum(sums[one.size :][: both.size] - sums[: both.size], 1e-30))
-    match = both / met
-    best = float(match.max())
-    if best <= 0.0:
-        return 0
-    around = np.pad(match, 1, constant_values=-np.inf)
-    peaks = np.flatnonzero((match >= AS_GOOD * best) & (match >= around[:-2]) & (match >= around[2:]))
-    return int(peaks[np.argmin(np.abs(peaks - most))]) - most
-
-
-def _loudest(source: Source) -> int:
-    """The middle of the loudest second, in frames."""
-    step = source.rate_hz
-    energies = []
-    for at in range(0, source.frames, step):
-        block = source.read(at, min(step, source.frames - at))
-        energies.append(float(np.sum(block**2)))
-    return int(np.argmax(energies)) * step + step // 2
 
 
 def _null_db(a: Source, b: Source, frames: int, louder_lu: float) -> float | None:
