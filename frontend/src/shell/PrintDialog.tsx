@@ -165,7 +165,7 @@ function Order() {
           value={typeof tail === "number" ? "seconds" : tail}
           options={[
             { value: "none", label: "none" },
-            { value: "auto", label: `as it rings${rings ? `, ${rings.seconds} s` : ""}` },
+            { value: "auto", label: `auto${rings ? `, ${rings.seconds} s` : ""}` },
             { value: "seconds", label: "seconds" },
           ]}
           onChange={(chosen) => set({ tail: chosen === "seconds" ? Math.ceil(rings?.seconds || 1) : chosen })}
