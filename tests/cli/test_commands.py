@@ -17,7 +17,7 @@ from tests.conftest import PATIENCE_S, music, noise, tone, write_wav
 from tin_kettle.cli import serve as serving
 from tin_kettle.store import backup
 from tin_kettle.store.database import Library
-from tin_kettle.store.held import held
+from tin_kettle.store.lock import library_lock
 
 
 @pytest.fixture
@@ -182,7 +182,7 @@ def test_a_library_is_put_back_only_while_no_server_holds_it(folder):
     copied = backup.back_up(library)
     listed = run("restore", "--list", "--home", "home", cwd=folder)
     assert listed.stdout.split() == [copied.stem]
-    with held(folder / "home"):
+    with library_lock(folder / "home"):
         for command in (("restore",), ("serve", "--port", free_port())):
             done = run_apart(*command, "--home", "home", cwd=folder)
             assert done.returncode == 2 and f"home is in use by process {os.getpid()} on" in done.stderr

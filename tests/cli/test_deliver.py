@@ -16,7 +16,7 @@ from tin_kettle.core.deliver.broadcast import bext_chunk
 from tin_kettle.core.deliver.checking import container_of
 from tin_kettle.core.deliver.convert import band_limit
 from tin_kettle.core.deliver.cue import cue_sheet
-from tin_kettle.core.deliver.delivery import checked_names, deliver
+from tin_kettle.core.deliver.delivery import deliver, file_names
 from tin_kettle.core.deliver.spec import parse_spec
 from tin_kettle.core.errors import RecordError, SpecError
 from tin_kettle.core.measure.song import SongMeter
@@ -213,12 +213,12 @@ def test_titles_that_one_disk_takes_for_one_are_found_before_anything_is_printed
     record = parse_record(RECORD)
     songs = [(title, record.songs[0]) for title in titles]
     with pytest.raises(SpecError, match=f"calls two songs '{twin}"):
-        checked_names(record, songs, [spec])
+        file_names(record, songs, [spec])
     numbered = parse_spec({**ARCHIVE, "naming": "{number:02} {title}, {artist}"})
-    (names,) = checked_names(record, songs, [numbered])
+    (names,) = file_names(record, songs, [numbered])
     assert names[0].startswith("01 ") and len(set(names)) == 2
     with pytest.raises(SpecError, match="two specs have one name"):
-        checked_names(record, songs[:1], [numbered, numbered.model_copy(update={"name": numbered.name.upper()})])
+        file_names(record, songs[:1], [numbered, numbered.model_copy(update={"name": numbered.name.upper()})])
 
 
 def test_the_shipped_schema_is_the_codes():

@@ -13,7 +13,7 @@ from tests.conftest import noise
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store import backup, sweeping
 from tin_kettle.store.database import Library
-from tin_kettle.store.held import held
+from tin_kettle.store.lock import library_lock
 from tin_kettle.store.sources import keep_source, receive
 
 LATER_S = 60.0
@@ -88,7 +88,7 @@ def test_a_restored_library_keeps_its_last_work_and_every_sound(library, source,
     again = Library(saved)
     sweeping.sweep(again, time.time() + LATER_S)
     assert sounds(again) == before, f"{later.sha256} may be wanted once the set-aside database is mended"
-    for path in backup.set_aside(saved):
+    for path in backup.damaged_databases(saved):
         path.unlink()
     sweeping.sweep(again, time.time() + LATER_S)
     assert sounds(again) < before
@@ -156,7 +156,7 @@ def test_copies_kept_are_the_newest_of_hours_days_and_weeks(seed):
 
 
 def _hold(home, ready, leave):
-    with held(home):
+    with library_lock(home):
         ready.set()
         leave.wait()
 
@@ -168,9 +168,17 @@ def test_one_process_holds_a_library_and_says_who_it_is(library):
     other.start()
     ready.wait()
     for _ in range(2):
-        with pytest.raises(LibraryError, match=f"in use by process {other.pid} on "), held(library.home):
+        with pytest.raises(LibraryError, match=f"in use by process {other.pid} on "), library_lock(library.home):
             pass
     other.kill()
     other.join()
-    with held(library.home):
-        assert "process" in (library.home / "held").read_text()
+    with library_lock(library.home):
+        assert "process" in (library.home / "lock").read_text()
+
+
+def test_what_goes_wrong_while_a_library_is_locked_is_not_taken_for_a_bad_folder(library):
+    with pytest.raises(ConnectionError), library_lock(library.home):
+        raise ConnectionError
+    (library.home / "file").touch()
+    with pytest.raises(LibraryError, match="cannot be used as a library"), library_lock(library.home / "file"):
+        pass

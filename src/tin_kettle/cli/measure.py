@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from tin_kettle.cli.numbers import Seconds
+from tin_kettle.cli.param_types import Seconds
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.core.engine.measuring import measure_file
 from tin_kettle.core.engine.source import FileSource

@@ -7,7 +7,6 @@ from pathlib import Path
 import click
 
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
-from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.beginnings import preset_recipe, presets
 from tin_kettle.core.recipe.reading import check_rate, load_recipe, save_recipe
 
@@ -37,12 +36,10 @@ def check(path: Path, rate_hz: int | None) -> None:
 def new(preset: str | None, out: Path | None, listed: bool) -> None:
     """Write the usual order with neutral values, or a preset by name."""
     if listed:
-        for name, says in presets().items():
-            click.echo(f"{name:<22}{says}")
+        for name, purpose in presets().items():
+            click.echo(f"{name:<22}{purpose}")
         return
     if out is None:
         raise click.UsageError("no file to write; give --out R.kettle.json, or --list for the presets")
-    if preset is not None and preset not in presets():
-        raise RecipeError("preset", f"there is no '{preset}'; there are: {', '.join(presets())}")
     save_recipe(out, preset_recipe(preset))
     click.echo(f"{out} is written", err=True)

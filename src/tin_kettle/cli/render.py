@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from tin_kettle.cli.numbers import Seconds, Tail
+from tin_kettle.cli.param_types import Seconds, Tail
 from tin_kettle.cli.progress import shown_progress
 from tin_kettle.core.deliver.formats import USUAL_KBIT_S
 from tin_kettle.core.deliver.printing import PrintSettings, print_song

@@ -17,7 +17,7 @@ from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.backup import list_copies
 from tin_kettle.store.backup import restore as restore_copy
 from tin_kettle.store.database import Library
-from tin_kettle.store.held import held
+from tin_kettle.store.lock import library_lock
 from tin_kettle.web.guard import Door
 
 
@@ -31,7 +31,7 @@ def demo(port: int, home: Path | None) -> None:
     from tin_kettle.demo.library import fill_beside, fill_first  # noqa: PLC0415  no other command needs what it loads
 
     where = home or platformdirs.user_data_path("tin-kettle") / "demo"
-    with held(where):
+    with library_lock(where):
         library = Library(where)
         fill_first(library, lambda text: click.echo(text, err=True))
         fill_beside(library)
@@ -67,7 +67,7 @@ def serve(
     access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
     door = Door(access_key, frozenset(name.lower() for name in own), certificate, private_key)
     where = home or _own_home()
-    with held(where):
+    with library_lock(where):
         _run(Library(where, new), host, port, door, scheduler)
 
 
@@ -81,7 +81,7 @@ def restore(home: Path | None, day: str | None, listing: bool) -> None:
     if listing:
         click.echo("\n".join(list_copies(where)))
         return
-    with held(where):
+    with library_lock(where):
         click.echo(f"the database in {where} is that of {restore_copy(where, day)} again", err=True)
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from tin_kettle.core.beside import written_beside
 from tin_kettle.core.errors import LibraryError
-from tin_kettle.store.database import DATABASE, Library, beside_database
+from tin_kettle.store.database import DATABASE, Library, database_files
 
 HOURS, DAYS, WEEKS = 24, 14, 8
 """Kept are the newest copies of so many hours, days and weeks in which there are any."""
@@ -29,8 +29,8 @@ def back_up(library: Library, now: datetime | None = None) -> Path | None:
     folder = library.folder("backups")
     path = folder / f"{now:%Y-%m-%dT%H}.sqlite"
     kept = list_copies(library.home, now)
-    written = max(_written_s(path) for path in beside_database(library.home / DATABASE)[:2])
-    if kept and written <= _written_s(folder / f"{kept[-1]}.sqlite"):
+    written = max(_modified_s(path) for path in database_files(library.home / DATABASE)[:2])
+    if kept and written <= _modified_s(folder / f"{kept[-1]}.sqlite"):
         return None
     if path.exists():
         return None
@@ -85,22 +85,22 @@ def restore(home: Path, wanted: str | None = None) -> str:
     database = home / DATABASE
     with written_beside(database) as beside:
         beside.write_bytes((home / "backups" / f"{fitting[-1]}.sqlite").read_bytes())
-        _set_aside(database)
+        _move_aside(database)
     _bring_sounds_back(home)
     return fitting[-1]
 
 
-def set_aside(home: Path) -> list[Path]:
+def damaged_databases(home: Path) -> list[Path]:
     """Databases that a copy took the place of, with their logs."""
     return sorted(home.glob(f"{DATABASE}.damaged*"))
 
 
-def _set_aside(database: Path) -> None:
+def _move_aside(database: Path) -> None:
     number = 1
     while list(database.parent.glob(f"{database.name}.damaged-{number}*")):
         number += 1
-    aside = beside_database(database.with_name(f"{database.name}.damaged-{number}"))
-    for path, away in zip(beside_database(database), aside, strict=True):
+    aside = database_files(database.with_name(f"{database.name}.damaged-{number}"))
+    for path, away in zip(database_files(database), aside, strict=True):
         if path.exists():
             path.replace(away)
 
@@ -113,7 +113,7 @@ def _bring_sounds_back(home: Path) -> None:
             path.replace(home / "audio" / path.name)
 
 
-def _written_s(path: Path) -> float:
+def _modified_s(path: Path) -> float:
     return path.stat().st_mtime if path.exists() else 0.0
 
 

@@ -54,7 +54,7 @@ class Library:
                 (home / folder).mkdir(parents=True, exist_ok=True)
             _try_to_write(home)
             if not new:
-                _miss_nothing(home)
+                _refuse_lost_database(home)
             self._migrate()
         except OSError as problem:
             raise LibraryError(
@@ -148,12 +148,12 @@ class Library:
                 db.execute(f"PRAGMA user_version = {number:d}")
 
 
-def beside_database(database: Path) -> list[Path]:
+def database_files(database: Path) -> list[Path]:
     """A database and what belongs to it: its log, and the log's index."""
     return [database.with_name(database.name + ending) for ending in ("", "-wal", "-shm")]
 
 
-def _miss_nothing(home: Path) -> None:
+def _refuse_lost_database(home: Path) -> None:
     """Sounds without a database are a library that lost it, not an empty one."""
     database = home / DATABASE
     if database.exists() and database.stat().st_size:

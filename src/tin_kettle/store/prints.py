@@ -105,14 +105,14 @@ def settle_orphans(library: Library) -> None:
         rows = db.execute("SELECT id, file_name FROM prints WHERE state = 'running'").fetchall()
     for row in rows:
         path = print_path(library, row["id"], row["file_name"])
-        result = _told(path.with_suffix(".json")) if path.is_file() else None
+        result = _read_note(path.with_suffix(".json")) if path.is_file() else None
         finish_print(library, row["id"], "stopped" if result is None else "done", result=result)
 
 
-def _told(note: Path) -> dict[str, Any] | None:
+def _read_note(note: Path) -> dict[str, Any] | None:
     """What a print's worker told of it, or nothing where that cannot be read."""
     try:
-        told = json.loads(note.read_text(encoding="utf-8"))
+        result = json.loads(note.read_text(encoding="utf-8"))
     except (OSError, ValueError):
         return None
-    return told if isinstance(told, dict) and {"clipped", "measures"} <= told.keys() else None
+    return result if isinstance(result, dict) and {"clipped", "measures"} <= result.keys() else None

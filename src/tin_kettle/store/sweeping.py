@@ -6,7 +6,7 @@ import os
 import time
 from pathlib import Path
 
-from tin_kettle.store.backup import set_aside
+from tin_kettle.store.backup import damaged_databases
 from tin_kettle.store.database import FOLDERS, Library
 
 TRASH_S = 30 * 24 * 3600.0
@@ -31,7 +31,7 @@ def sweep(library: Library, before_s: float) -> None:
             path.unlink(missing_ok=True)
     with library.reading() as db:
         known = {row["sha256"] for row in db.execute("SELECT sha256 FROM sources").fetchall()}
-    if not known or set_aside(library.home):
+    if not known or damaged_databases(library.home):
         return
     trash = library.folder("trash")
     for path in trash.iterdir():

@@ -12,7 +12,7 @@ from flask import Blueprint, Response, jsonify, send_file
 from pydantic import Field
 
 from tin_kettle.core.deliver.checking import Check
-from tin_kettle.core.deliver.delivery import checked_names, file_name, headings_of
+from tin_kettle.core.deliver.delivery import file_name, file_names, headings_of
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading, holds_tags
 from tin_kettle.core.errors import KettleError, LibraryError
@@ -168,7 +168,7 @@ def begin(record_id: int, given: DeliveryAsked) -> Response:
             raise KettleError(f"a file by '{spec.name}' is of {asked}; reload the record")
         if not state.songs:
             raise KettleError("the record has no songs; add one")
-        checked_names(state, [(one.title, one) for one in state.songs], [spec])
+        file_names(state, [(one.title, one) for one in state.songs], [spec])
         song = songs[cell.song]
         before = rows.get((cell.song, cell.spec))
         wanted = content(state, song, spec)

@@ -10,7 +10,7 @@ from typing import Any
 
 from flask import Blueprint, Response, send_file
 
-from tin_kettle.core.deliver.delivery import checked_names, cue_of, safe_name
+from tin_kettle.core.deliver.delivery import cue_of, file_names, safe_name
 from tin_kettle.core.deliver.joined import Starts
 from tin_kettle.core.deliver.papers import Sheet, SheetFile, SheetSong, figures_csv, hash_list
 from tin_kettle.core.deliver.sheet_html import sheet_html
@@ -150,7 +150,7 @@ def everything(record_id: int) -> Response:
     if not current:
         raise KettleError("no delivered file passes its checks; deliver what is missing, or see what failed")
     specs = {name: get_spec(library, name) for name in sorted({row["spec"] for row in current})}
-    checked_names(state, [(song.title, song) for song in state.songs], list(specs.values()))
+    file_names(state, [(song.title, song) for song in state.songs], list(specs.values()))
     title = safe_name(sheet.record.title)
     archive = tempfile.TemporaryFile()  # noqa: SIM115  sent, and closed by who sends it
     # sound does not get smaller

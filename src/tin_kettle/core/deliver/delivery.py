@@ -88,7 +88,7 @@ def deliver(
         OSError: ``out`` cannot be written.
     """
     songs = [(song.title, song) for song in record.songs]
-    names = checked_names(record, songs, specs)
+    names = file_names(record, songs, specs)
     cover = read_cover(folder / record.cover) if record.cover else None
     tasks = []
     for spec, files in zip(specs, names, strict=True):
@@ -127,7 +127,7 @@ def cue_of(
     return cue_sheet(record, songs, files)
 
 
-def checked_names(record: RecordHead, songs: Sequence[tuple[str, SongLaid]], specs: Sequence[Spec]) -> list[list[str]]:
+def file_names(record: RecordHead, songs: Sequence[tuple[str, SongLaid]], specs: Sequence[Spec]) -> list[list[str]]:
     """What each spec calls the files of a record, whose songs are given as (title, how it lies).
 
     Raises:

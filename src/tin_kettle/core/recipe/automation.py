@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.recipe.cache import PerRecipeCache
 from tin_kettle.core.recipe.model import Owner, Point, Ramp, Recipe, Section, SectionTime
-from tin_kettle.core.recipe.once import OncePerRecipe
 from tin_kettle.core.stages.declare import Params, describe_params
 from tin_kettle.core.stages.stage import Stage
 
@@ -138,7 +138,7 @@ def _resolve(recipe: Recipe) -> Automation:
 
 
 NO_AUTOMATION = Automation(())
-automation_of = OncePerRecipe(_resolve)
+automation_of = PerRecipeCache(_resolve)
 """The :class:`Automation` of a recipe.
 
 Raises:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.stages import KINDS
@@ -37,12 +38,14 @@ def preset_recipe(name: str | None) -> Recipe:
     """A recipe of one bus by a preset's name; without one the usual order, which leaves its source as it is.
 
     Raises:
-        KeyError: there is no preset of that name.
+        RecipeError: there is no preset of that name.
     """
     if name in (None, USUAL_PRESET):
         # up to full scale: at −1 dB the limiter would already hold peaks
         return usual_order(ceiling_db=0.0)
-    start = {start.name: start for start in STARTS}[str(name)]
+    start = next((start for start in STARTS if start.name == name), None)
+    if start is None:
+        raise RecipeError("preset", f"there is no '{name}'; there are: {', '.join(presets())}")
     kind = next(kind.name for kind in KINDS.values() if kind.params is type(start.params))
     stage: dict[str, Any] = {"id": start.name, "kind": kind, "params": start.params.model_dump(mode="json")}
     return parse_recipe({"format": "tin-kettle-recipe", "version": 1, "master": [stage]})

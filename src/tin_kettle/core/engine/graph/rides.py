@@ -13,8 +13,8 @@ from tin_kettle.core.dsp.riding import HOLD, LINE, SMOOTH, travelled
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.fading import fade_frames
 from tin_kettle.core.recipe.automation import Automation, Moved, Value, automation_of, with_values
+from tin_kettle.core.recipe.cache import PerRecipeCache
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.recipe.once import OncePerRecipe
 from tin_kettle.core.stages.moving import Moving, grid_frames
 from tin_kettle.core.stages.stage import Stage
 
@@ -151,5 +151,5 @@ def _at_rate(recipe: Recipe, rate_hz: float) -> Rides:
     return Rides(automation_of(recipe), rate_hz)
 
 
-rides_of = OncePerRecipe(_at_rate)
+rides_of = PerRecipeCache(_at_rate)
 """The :class:`Rides` of a recipe at a rate in Hz."""

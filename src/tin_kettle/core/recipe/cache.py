@@ -12,7 +12,7 @@ Result = TypeVar("Result")
 MOST_KEPT = 64
 
 
-class OncePerRecipe(Generic[Result]):
+class PerRecipeCache(Generic[Result]):
     """Results of a function of recipes, kept for the last few of them.
 
     Recipes are told apart by identity: they never change, and comparing two documents takes longer than the function.
