@@ -18,9 +18,9 @@ from tin_kettle.core.deliver.listening_page.document import load_page
 @click.option("--json", "as_json", is_flag=True, help="One JSON object: the file, its hash, every take.")
 def page(document: Path, out: Path, as_json: bool) -> None:
     """Make a listening page: takes of songs side by side, in one file that opens anywhere."""
-    asked = load_page(document)
+    contents = load_page(document)
     with shown_progress(f"Making {out.name}") as progress:
-        made = make_page(asked, document.parent, out, progress)
+        made = make_page(contents, document.parent, out, progress)
     if as_json:
         click.echo(json.dumps(made.document()))
     else:

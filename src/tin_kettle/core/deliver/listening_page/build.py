@@ -1,4 +1,4 @@
-"""A listening page made: every take rendered, measured and coded, and written into one HTML file as it comes."""
+"""Building a listening page: every take is rendered, measured and encoded, and written into one HTML file."""
 
 from __future__ import annotations
 
@@ -8,8 +8,8 @@ import html
 import json
 import tempfile
 from collections.abc import Iterator
-from contextlib import closing
-from dataclasses import dataclass
+from contextlib import ExitStack, closing
+from dataclasses import dataclass, replace
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -84,46 +84,51 @@ def make_page(page: Page, folder: Path, out: Path, progress: Progress | None = N
     Raises:
         KettleError: a file or a recipe is refused, or takes of a song have different rates.
     """
-    takes = sum(len(song.takes) for song in page.songs)
-    done = 0
-    made: list[tuple[str, tuple[MadeTake, ...]]] = []
+    report = progress or (lambda _share: None)
+    count = sum(len(song.takes) for song in page.songs)
+    songs: list[list[MadeTake]] = []
     with tempfile.TemporaryDirectory(prefix="tin-kettle-") as scratch:
-        coded: list[list[Path]] = []
+        encoded: list[list[Path]] = []
         for number, song in enumerate(page.songs):
-            opened = [_opened(take, folder, f"$.songs[{number}].takes[{i}]") for i, take in enumerate(song.takes)]
-            try:
-                _one_rate(song, [source for source, _ in opened])
-                longest = max(_frames(source, recipe) for source, recipe in opened)
-                printed = []
-                paths = []
-                for i, (take, (source, recipe)) in enumerate(zip(song.takes, opened, strict=True)):
-                    path = Path(scratch) / f"{number}-{i}.{CONTAINERS[page.coding]}"
-
-                    def report(share: float, done: int = done) -> None:
-                        if progress:
-                            progress(0.9 * (done + share) / takes)
-
-                    measures = _code(take, source, recipe, longest, page.coding, path, report)
-                    done += 1
-                    printed.append((take.name, measures))
-                    paths.append(path)
-            finally:
-                for source, _ in opened:
-                    source.close()
-            coded.append(paths)
-            made.append((song.title, tuple(_matched(printed, page.match))))
+            before = sum(map(len, songs))
+            paths = [Path(scratch) / f"{number}-{i}.{CONTAINERS[page.coding]}" for i in range(len(song.takes))]
+            report_song = _part_of(report, 0.9 * before / count, 0.9 / count)
+            songs.append(_encode_song(song, f"$.songs[{number}]", folder, page, paths, report_song))
+            encoded.append(paths)
         page_id = _id_of(page)
         try:
             with written_beside(out) as beside, beside.open("w", encoding="utf-8", newline="\n") as file:
-                for piece in _pieces(page, page_id, made, coded):
+                for piece in _pieces(page, page_id, songs, encoded):
                     file.write(piece)
         except OSError as problem:
             raise AudioError(f"{out} cannot be written ({problem.strerror}); choose another folder") from None
     with out.open("rb") as finished:
         sha256 = hashlib.file_digest(finished, "sha256").hexdigest()
-    if progress:
-        progress(1.0)
-    return MadePage(out, out.stat().st_size, sha256, page_id, tuple(made))
+    report(1.0)
+    by_title = tuple((song.title, tuple(takes)) for song, takes in zip(page.songs, songs, strict=True))
+    return MadePage(out, out.stat().st_size, sha256, page_id, by_title)
+
+
+def _part_of(report: Progress, first: float, share: float) -> Progress:
+    return lambda done: report(first + share * done)
+
+
+def _encode_song(
+    song: PageSong, path: str, folder: Path, page: Page, outs: list[Path], report: Progress
+) -> list[MadeTake]:
+    """Print every take of a song into its file, as long as the longest; ``report`` counts takes."""
+    with ExitStack() as stack:
+        opened = []
+        for i, take in enumerate(song.takes):
+            source, recipe = _opened(take, folder, f"{path}.takes[{i}]")
+            opened.append((stack.enter_context(closing(source)), recipe))
+        _one_rate(song, [source for source, _ in opened])
+        longest = max(_frames(source, recipe) for source, recipe in opened)
+        takes = [
+            _encode_take(take, source, recipe, longest, page.coding, out, _part_of(report, i, 1.0))
+            for i, (take, (source, recipe), out) in enumerate(zip(song.takes, opened, outs, strict=True))
+        ]
+    return _matched(takes) if page.match else takes
 
 
 def _opened(take: PageTake, folder: Path, path: str) -> tuple[FileSource, Recipe]:
@@ -145,10 +150,10 @@ def _frames(source: FileSource, recipe: Recipe) -> int:
     return print_extent(recipe, {recipe.buses[0].id: source}, PrintSettings(tail_s=None))[0]
 
 
-def _code(
-    take: PageTake, source: FileSource, recipe: Recipe, frames: int, coding: Coding, path: Path, progress: Progress
-) -> dict[str, Any]:
-    """Print a take, padded to so many frames, as it goes into the page; returns what it measures."""
+def _encode_take(
+    take: PageTake, source: FileSource, recipe: Recipe, frames: int, coding: Coding, out: Path, report: Progress
+) -> MadeTake:
+    """Print a take, padded to so many frames, as it goes into the page."""
     rate_hz = source.rate_hz
     as_it_is = take.recipe is None and coding == "flac"
     settings = PrintSettings(
@@ -160,20 +165,22 @@ def _code(
         container=CONTAINERS[coding],
         kbit_s=OPUS_KBIT_S,
     )
-    measures = print_song(recipe, {recipe.buses[0].id: source}, path, settings, progress).measures
+    measures = print_song(recipe, {recipe.buses[0].id: source}, out, settings, report).measures
     if coding == "opus":
-        with_steady_serial(path)
-    with closing(FileSource(path)) as written:
-        return {"lufs": measures["integrated_lufs"], "frames": written.frames, "rate_hz": written.rate_hz}
+        with_steady_serial(out)
+    with closing(FileSource(out)) as written:
+        return MadeTake(take.name, measures["integrated_lufs"], 0.0, written.frames, written.rate_hz)
 
 
-def _matched(printed: list[tuple[str, dict[str, Any]]], match: bool) -> Iterator[MadeTake]:
+def _matched(takes: list[MadeTake]) -> list[MadeTake]:
     """Each take turned down to the quietest one."""
-    known = [measures["lufs"] for _, measures in printed if measures["lufs"] is not None]
-    for name, measures in printed:
-        lufs = measures["lufs"]
-        gain_db = min(round(min(known) - lufs, 2), 0.0) + 0.0 if match and lufs is not None else 0.0
-        yield MadeTake(name, lufs, gain_db, measures["frames"], measures["rate_hz"])
+    quietest = min((take.lufs for take in takes if take.lufs is not None), default=None)
+    return [
+        take
+        if take.lufs is None or quietest is None
+        else replace(take, gain_db=min(round(quietest - take.lufs, 2), 0.0) + 0.0)
+        for take in takes
+    ]
 
 
 def _id_of(page: Page) -> str:
@@ -182,9 +189,7 @@ def _id_of(page: Page) -> str:
     return hashlib.sha256(about.encode()).hexdigest()[:16]
 
 
-def _pieces(
-    page: Page, page_id: str, made: list[tuple[str, tuple[MadeTake, ...]]], coded: list[list[Path]]
-) -> Iterator[str]:
+def _pieces(page: Page, page_id: str, songs: list[list[MadeTake]], encoded: list[list[Path]]) -> Iterator[str]:
     """The page from its beginning to its end; sound in pieces, so that memory does not grow with the record."""
     here = files("tin_kettle.core.deliver.listening_page")
     style, script = ((here / name).read_text(encoding="utf-8") for name in ("page.css", "page.js"))
@@ -202,7 +207,7 @@ def _pieces(
                 "takes": [{"name": take.name, "seconds": take.frames / take.rate_hz, "rate_hz": take.rate_hz}
                           for take in takes],
             }
-            for song, (_, takes) in zip(page.songs, made, strict=True)
+            for song, takes in zip(page.songs, songs, strict=True)
         ],
     }  # fmt: skip
     policy = "; ".join(
@@ -220,9 +225,9 @@ def _pieces(
     yield f"<title>{html.escape(page.title)}</title>\n<style>{style}</style>\n</head>\n<body>\n"
     yield '<div id="app"></div>\n<noscript>This page needs JavaScript to play its sound.</noscript>\n'
     # no text can end the element: the letter that would begin a tag is written by its number
-    told = json.dumps(about, ensure_ascii=False).replace("<", "\\u003c").replace("\u2028", "\\u2028")
-    yield f'<script type="application/json" id="page">{told}</script>\n'
-    for number, ((_, takes), paths) in enumerate(zip(made, coded, strict=True)):
+    document = json.dumps(about, ensure_ascii=False).replace("<", "\\u003c").replace("\u2028", "\\u2028")
+    yield f'<script type="application/json" id="page">{document}</script>\n'
+    for number, (takes, paths) in enumerate(zip(songs, encoded, strict=True)):
         for i, (take, path) in enumerate(zip(takes, paths, strict=True)):
             yield (
                 f'<script type="application/octet-stream" data-song="{number}" data-take="{i}" '
