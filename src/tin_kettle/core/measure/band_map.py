@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.transforms import rfft
+from tin_kettle.core.measure.windows import Windows
 
 HOP_S = 0.5
 NOMINAL_HZ = (
@@ -38,22 +39,12 @@ class BandMeter:
         # of bands that reach beyond half the rate, only those whose centre does not
         self._known = 0.5 * rate_hz > CENTRES_HZ
         self._scale = 2.0 / (self._frames * float(np.sum(self._window**2)))
-        self._pending: list[Block] = []
-        self._held = 0
+        self._windows = Windows(self._frames, self._frames)
         self._rows: list[NDArray[np.float32]] = []
 
     def feed(self, block: Block) -> None:
         """Hear (2, frames)."""
-        self._pending.append(block)
-        self._held += block.shape[1]
-        if self._held < self._frames:
-            return
-        joined = np.concatenate(self._pending, axis=1)
-        at = 0
-        while joined.shape[1] - at >= self._frames:
-            self._rows.append(self._row(joined[:, at : at + self._frames]))
-            at += self._frames
-        self._pending, self._held = [joined[:, at:]], joined.shape[1] - at
+        self._rows += [self._row(window) for window in self._windows.feed(block)]
 
     def _row(self, piece: Block) -> NDArray[np.float32]:
         spectrum = rfft(piece * self._window)

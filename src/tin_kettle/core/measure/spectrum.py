@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from tin_kettle.core.measure.windows import Windows
+
 WINDOW_S = 0.68
 """Fine enough to tell bass notes apart; the window is the power of two at or below."""
 OVERLAP = 2
@@ -21,26 +23,15 @@ class SpectrumMeter:
         self._power = np.zeros((2, self._size // 2 + 1))
         self._frames = 0
         # silence before and after lets the first and last samples count as much as any
-        self._waiting = self._size - self._hop
-        self._pending = [np.zeros((2, self._waiting))]
+        self._windows = Windows(self._size, self._hop, silence=self._size - self._hop)
 
     def feed(self, block: NDArray[np.float64]) -> None:
         """Hear (2, frames)."""
         self._frames += block.shape[1]
-        self._pending.append(block)
-        self._waiting += block.shape[1]
-        if self._waiting < self._size:
-            return
-        joined = np.concatenate(self._pending, axis=1)
-        at = 0
-        while joined.shape[1] - at >= self._size:
-            piece = joined[:, at : at + self._size]
+        for piece in self._windows.feed(block):
             parts = np.stack([0.5 * (piece[0] + piece[1]), 0.5 * (piece[0] - piece[1])]) * self._window
             transform = np.fft.rfft(parts)
             self._power += transform.real**2 + transform.imag**2
-            at += self._hop
-        self._pending = [joined[:, at:]]
-        self._waiting = joined.shape[1] - at
 
     def finish(self) -> None:
         """Hear enough silence to look at the last sample as often as at the others."""
