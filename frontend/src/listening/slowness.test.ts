@@ -21,9 +21,9 @@ test.each<[string, Partial<Vitals>, string | null, RegExp]>([
   ["a late browser", { lateCalls: 1 }, "browser", /too late once/],
   ["a browser that is late often", { lateCalls: 4 }, "browser", /4 times/],
   ["a heavy chain comes first", { work: 90, load: 200, roundTripMs: 300, lateCalls: 9 }, "chain", /90 %/],
-])("%s", (_, vitals, cause, says) => {
+])("%s", (_, vitals, cause, message) => {
   const found = diagnose({ ...quiet, ...vitals });
   expect(found.cause).toBe(cause);
-  expect(found.says).toMatch(says);
+  expect(found.message).toMatch(message);
   expect(found.remedy === null).toBe(cause === null);
 });

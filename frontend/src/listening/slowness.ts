@@ -1,4 +1,4 @@
-/** What holds up the live sound, told from its figures: the chain, the machine, the browser or the network. */
+/** What slows down the live sound, by its figures: the chain, the machine, the browser or the network. */
 
 export interface Vitals {
   /** shares of the time there is, in percent: of the clock, and of the processor's own */
@@ -16,7 +16,7 @@ export type Cause = "chain" | "machine" | "network" | "browser" | null;
 
 export interface Diagnosis {
   cause: Cause;
-  says: string;
+  message: string;
   remedy: string | null;
 }
 
@@ -29,27 +29,27 @@ export function diagnose({ load, work, roundTripMs, lateCalls, underruns, fromMe
   if (work >= HEAVY_PERCENT && !fromMemory)
     return {
       cause: "chain",
-      says: `This chain takes ${Math.round(work)} % of the processor's time.`,
+      message: `This chain takes ${Math.round(work)} % of the processor's time.`,
       remedy: "Set a loop: it is rendered before it plays. Or bypass a stage.",
     };
   if (load >= BUSY_PERCENT && load >= BUSY_RATIO * work)
     return {
       cause: "machine",
-      says: `Other programs take the machine: rendering waits ${Math.round(100 - (100 * work) / load)} % of its time.`,
+      message: `Other programs take the machine: rendering waits ${Math.round(100 - (100 * work) / load)} % of its time.`,
       remedy: "Close what computes, or choose a longer queue.",
     };
   if (roundTripMs >= FAR_MS)
     return {
       cause: "network",
-      says: `The network takes ${Math.round(roundTripMs)} ms there and back: moves are heard that much later.`,
+      message: `The network takes ${Math.round(roundTripMs)} ms there and back: moves are heard that much later.`,
       remedy: "Use a cable, or run Tin Kettle on this machine.",
     };
   if (lateCalls > 0)
     return {
       cause: "browser",
-      says: `The browser asked for sound too late ${lateCalls === 1 ? "once" : `${lateCalls} times`}.`,
+      message: `The browser asked for sound too late ${lateCalls === 1 ? "once" : `${lateCalls} times`}.`,
       remedy: "Close other tabs and windows of the browser.",
     };
-  const says = underruns > 0 ? "Nothing is slow now." : "Nothing is slow.";
-  return { cause: null, says, remedy: null };
+  const message = underruns > 0 ? "Nothing is slow now." : "Nothing is slow.";
+  return { cause: null, message, remedy: null };
 }
