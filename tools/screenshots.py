@@ -8,8 +8,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tests.browser.driving import Bench, Server, chromium
+from tin_kettle.core.deliver.listening_page.build import make_page
+from tin_kettle.core.deliver.listening_page.document import Page
+from tin_kettle.core.recipe.reading import save_recipe
 from tin_kettle.demo.library import fill_demo
 from tin_kettle.store.database import Library
+from tin_kettle.store.songs import current_revision, list_songs
+from tin_kettle.store.sources import song_sources, source_path
 
 FOLDER = Path("docs/screenshots")
 
@@ -222,12 +227,6 @@ def rides(bench: Bench) -> None:
     playing_chorus(bench)
 
 
-def history(bench: Bench) -> None:
-    bench.page.get_by_role("button", name="History").click()
-    bench.page.get_by_label("Edits").locator("li > button").nth(1).click()
-    time.sleep(2)
-
-
 def stereo(bench: Bench) -> None:
     params = {"width": 1.15, "mono_below_hz": 120, "crossovers_hz": [250, 4000], "widths": [1, 1, 1.2]}
     _with(bench, "stereo", params=params)
@@ -250,6 +249,30 @@ def record(bench: Bench) -> None:
     time.sleep(5)
 
 
+def listening_page(bench: Bench) -> None:
+    library = Library(bench.server.home)
+    songs = [song for song in list_songs(library) if song.title in ("Low Bridge", "Last Crossing")]
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        contents = []
+        for song in songs:
+            recipe, (source,) = current_revision(library, song.id).recipe, song_sources(library, song.id).values()
+            save_recipe(folder / f"{song.id}.kettle.json", recipe)
+            file = str(source_path(library, source))
+            takes = [
+                {"name": "As received", "file": file},
+                {"name": "Mastered", "file": file, "recipe": f"{song.id}.kettle.json"},
+            ]
+            sections = [{"name": one.name, "at_s": one.start_s} for one in recipe.sections if one.name]
+            contents.append({"title": song.title, "sections": sections, "takes": takes})
+        about = {"title": "Slack Water", "artist": "Ferry Ticket Ensemble", "message": "Is the bass firm enough?"}
+        document = {"format": "tin-kettle-page", "version": 1, **about, "songs": contents}
+        make_page(Page.model_validate(document), folder, folder / "page.html")
+        bench.page.goto((folder / "page.html").as_uri())
+        bench.page.get_by_role("button", name="Play", exact=True).click()
+        time.sleep(3)
+
+
 VIEWS: dict[str, Callable[[Bench], None]] = {
     "bench": with_levels,
     "filters": filters,
@@ -261,7 +284,6 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "buses": buses,
     "split": split,
     "song": song,
-    "history": history,
     "dynamic-equalizer": dynamic_equalizer,
     "band-dynamics": band_dynamics,
     "tamer": tamer,
@@ -270,6 +292,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "rides": rides,
     "stereo": stereo,
     "record": record,
+    "listening-page": listening_page,
 }
 
 
