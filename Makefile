@@ -72,6 +72,7 @@ types: .venv/run.stamp frontend/node_modules/.package-lock.json
 	$(PY) -m tin_kettle.core.recipe.schema > docs/recipe.schema.json
 	$(PY) -m tin_kettle.core.deliver.spec > docs/spec.schema.json
 	$(PY) -m tin_kettle.core.record.document > docs/record.schema.json
+	$(PY) -m tin_kettle.core.deliver.listening_page.document > docs/page.schema.json
 	$(PY) -m tin_kettle.core.recipe.manual > docs/stages.md
 	cd frontend && ../$(PY) -m tin_kettle.core.recipe.schema --written | npm run --silent types
 

@@ -4,6 +4,7 @@ import base64
 import io
 import json
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,6 +12,7 @@ import soundfile
 
 from tests.cli.running import run
 from tests.conftest import RATE_HZ, noise, tone, write_wav
+from tin_kettle.core.deliver.listening_page.document import Page
 
 ROOM = {"id": "r", "kind": "room", "mix": 0.5, "params": {"decay_s": 0.5}}
 LOUD = {"id": "t", "kind": "trim", "params": {"gain_db": 6}}
@@ -142,3 +144,8 @@ def test_what_is_refused_says_why_in_a_line_and_leaves_no_file(folder, change, s
     done = make(folder, about)
     assert done.returncode == 2 and done.stderr.count("\n") == 1 and says in done.stderr, done.stderr
     assert not list(folder.glob("*page.html*"))
+
+
+def test_the_shipped_schema_is_the_codes():
+    shipped = json.loads(Path("docs/page.schema.json").read_text(encoding="utf-8"))
+    assert shipped == Page.model_json_schema()

@@ -1,7 +1,9 @@
-"""What a listening page is made from: songs with takes, and how they are heard."""
+"""What a listening page is made from; run as a module, it prints the schema."""
 
 from __future__ import annotations
 
+import json
+import sys
 from pathlib import Path
 from typing import Literal
 
@@ -79,3 +81,7 @@ def load_page(path: Path) -> Page:
         PageError: it cannot be read, is no JSON, or is refused; the JSON path is in the message.
     """
     return read_as(Page, read_document(path, "page", PageError), PageError)
+
+
+if __name__ == "__main__":
+    sys.stdout.write(json.dumps(Page.model_json_schema(), indent=2, ensure_ascii=False) + "\n")

@@ -1,7 +1,9 @@
-
 "use strict";
 // A listening page: takes of a song side by side, in time and equally loud, and what is said of them.
-const SWITCH_S = 0.01, DRAG_PX = 6, COLUMNS = 1200, SKIP_S = 5;
+const SWITCH_S = 0.01,
+  DRAG_PX = 6,
+  COLUMNS = 1200,
+  SKIP_S = 5;
 const page = JSON.parse(document.getElementById("page").textContent);
 const store = `tin-kettle-page:${page.id}`;
 const el = (tag, attributes = {}, ...inside) => {
@@ -44,7 +46,15 @@ function keep() {
 
 let context = null;
 const decoded = new Map();
-let song = 0, take = 0, playing = false, matched = page.match, at = 0, startedAt = 0, loop = null, voices = [], turn = 0;
+let song = 0,
+  take = 0,
+  playing = false,
+  matched = page.match,
+  at = 0,
+  startedAt = 0,
+  loop = null,
+  voices = [],
+  turn = 0;
 
 const soundOf = (s, t) => document.querySelector(`script[data-song="${s}"][data-take="${t}"]`);
 const gainOf = (s, t) => (matched ? 10 ** (Number(soundOf(s, t).dataset.gainDb) / 20) : 1);
@@ -161,7 +171,10 @@ function hear(t) {
     source.onended = number === take ? ended : null;
     gain.gain.cancelScheduledValues(context.currentTime);
     gain.gain.setValueAtTime(gain.gain.value, context.currentTime);
-    gain.gain.linearRampToValueAtTime(number === take ? gainOf(song, number) : 0, context.currentTime + SWITCH_S);
+    gain.gain.linearRampToValueAtTime(
+      number === take ? gainOf(song, number) : 0,
+      context.currentTime + SWITCH_S,
+    );
   }
   draw();
   drawWave();
@@ -226,8 +239,8 @@ function save(event) {
   const words = document.getElementById("words").value.trim();
   const by = document.getElementById("by");
   if (by) kept.by = by.value.trim();
-  if (!kept.by) return status("Please say who you are."), by?.focus();
-  if (!words) return status("The comment is empty."), document.getElementById("words").focus();
+  if (!kept.by) return (status("Please say who you are."), by?.focus());
+  if (!words) return (status("The comment is empty."), document.getElementById("words").focus());
   const whole = document.getElementById("whole").checked;
   noteOf(song).comments.push({
     at_s: whole ? null : Math.round(writing.at_s * 100) / 100,
@@ -324,7 +337,12 @@ function draw() {
       "div",
       { class: "transport" },
       el("button", { id: "play", class: "play", onclick: toggle }, playing ? "Pause" : "Play"),
-      el("div", { class: "time" }, el("b", { id: "now" }, clock(position(), true)), el("span", { class: "cap" }, `of ${clock(secondsOf(song))}`)),
+      el(
+        "div",
+        { class: "time" },
+        el("b", { id: "now" }, clock(position(), true)),
+        el("span", { class: "cap" }, `of ${clock(secondsOf(song))}`),
+      ),
       ...order(song).map((t, place) => takeButton(t, place)),
       takes.length > 1 ? loudness() : null,
     ),
@@ -334,12 +352,18 @@ function draw() {
       { class: "row" },
       el("h2", {}, "Comments"),
       el("button", { id: "comment", onclick: comment }, "Comment"),
-      el("span", { class: "cap" }, loop ? `on ${clock(loop[0])} to ${clock(loop[1])}, which loops` : "on the moment that is heard (C)"),
+      el(
+        "span",
+        { class: "cap" },
+        loop ? `on ${clock(loop[0])} to ${clock(loop[1])}, which loops` : "on the moment that is heard (C)",
+      ),
       loop ? el("button", { class: "link", onclick: () => setLoop(null) }, "End the loop") : null,
     ),
     writing ? form() : null,
     el("ul", {}, ...noteOf(song).comments.map(commentRow)),
-    shownText ? el("label", {}, "The same as text", el("textarea", { rows: 6, readonly: true }, shownText)) : null,
+    shownText
+      ? el("label", {}, "The same as text", el("textarea", { rows: 6, readonly: true }, shownText))
+      : null,
   ];
   document.getElementById("song").replaceChildren(...parts.filter((part) => part !== null));
   listen(wave);
@@ -350,7 +374,9 @@ function draw() {
 
 function songRow({ title }, number) {
   const { approved } = noteOf(number);
-  const about = approved ? el("small", { class: "approved" }, "approved") : el("small", {}, clock(secondsOf(number)));
+  const about = approved
+    ? el("small", { class: "approved" }, "approved")
+    : el("small", {}, clock(secondsOf(number)));
   return el(
     "button",
     { id: `song-${number}`, "aria-current": String(number === song), onclick: () => open(number) },
@@ -377,7 +403,11 @@ function loudness() {
     "div",
     { class: "loud" },
     el("b", {}, matched ? "All equally loud" : "Each at its own level"),
-    el("button", { id: "level", class: "link", onclick: turnMatch }, matched ? "Hear their own level" : "Hear them equally loud"),
+    el(
+      "button",
+      { id: "level", class: "link", onclick: turnMatch },
+      matched ? "Hear their own level" : "Hear them equally loud",
+    ),
   );
 }
 
@@ -394,10 +424,30 @@ function form() {
   return el(
     "form",
     { "aria-label": "New comment", onsubmit: save },
-    kept.by ? null : el("label", {}, "Your name", el("input", { id: "by", maxlength: 120, autocomplete: "name" })),
-    el("label", {}, `Comment at ${clock(writing.at_s)}${writing.until_s === null ? "" : ` to ${clock(writing.until_s)}`}`, words),
-    el("div", { class: "row" }, el("label", {}, el("span", {}, el("input", { id: "whole", type: "checkbox" }), " about the whole song"))),
-    el("div", { class: "row" }, el("button", { class: "strong" }, "Save"), el("button", { type: "button", onclick: cancel }, "Cancel")),
+    kept.by
+      ? null
+      : el("label", {}, "Your name", el("input", { id: "by", maxlength: 120, autocomplete: "name" })),
+    el(
+      "label",
+      {},
+      `Comment at ${clock(writing.at_s)}${writing.until_s === null ? "" : ` to ${clock(writing.until_s)}`}`,
+      words,
+    ),
+    el(
+      "div",
+      { class: "row" },
+      el(
+        "label",
+        {},
+        el("span", {}, el("input", { id: "whole", type: "checkbox" }), " about the whole song"),
+      ),
+    ),
+    el(
+      "div",
+      { class: "row" },
+      el("button", { class: "strong" }, "Save"),
+      el("button", { type: "button", onclick: cancel }, "Cancel"),
+    ),
   );
 }
 
@@ -408,13 +458,29 @@ function commentRow(one, number) {
     draw();
     document.getElementById("comment").focus();
   };
-  const when = one.at_s === null ? "song" : clock(one.at_s) + (one.until_s === null ? "" : `–${clock(one.until_s)}`);
+  const when =
+    one.at_s === null ? "song" : clock(one.at_s) + (one.until_s === null ? "" : `–${clock(one.until_s)}`);
   return el(
     "li",
     {},
-    one.at_s === null ? el("b", {}, when) : el("button", { class: "link", "aria-label": `Go to ${when}`, onclick: () => seek(one.at_s) }, el("b", {}, when)),
+    one.at_s === null
+      ? el("b", {}, when)
+      : el(
+          "button",
+          { class: "link", "aria-label": `Go to ${when}`, onclick: () => seek(one.at_s) },
+          el("b", {}, when),
+        ),
     el("p", {}, one.text),
-    el("span", { class: "cap" }, hidden() ? "" : `${one.take} `, el("button", { class: "link", "aria-label": `Remove what was said at ${when}`, onclick: remove }, "Remove")),
+    el(
+      "span",
+      { class: "cap" },
+      hidden() ? "" : `${one.take} `,
+      el(
+        "button",
+        { class: "link", "aria-label": `Remove what was said at ${when}`, onclick: remove },
+        "Remove",
+      ),
+    ),
   );
 }
 
@@ -426,14 +492,28 @@ function drawFoot() {
   const note = noteOf(song);
   const name = nameOf(take);
   const chosen = note.choice === page.songs[song].takes[take].name;
-  document.getElementById("foot").replaceChildren(
-    page.songs[song].takes.length > 1
-      ? el("button", { id: "choose", "aria-pressed": String(chosen), onclick: choose }, chosen ? `${name} is chosen` : `Choose ${name}`)
-      : "",
-    el("button", { id: "approve", "aria-pressed": String(note.approved), onclick: approve }, note.approved ? "Approved" : "Approve this song"),
-    el("span", { class: "cap", id: "status", role: "status" }, `${counted(count, "comment")}, ${counted(approved, "song")} approved. Kept in this browser until you send them.`),
-    el("button", { id: "send", class: "strong", onclick: sendBack }, "Send back"),
-  );
+  document
+    .getElementById("foot")
+    .replaceChildren(
+      page.songs[song].takes.length > 1
+        ? el(
+            "button",
+            { id: "choose", "aria-pressed": String(chosen), onclick: choose },
+            chosen ? `${name} is chosen` : `Choose ${name}`,
+          )
+        : "",
+      el(
+        "button",
+        { id: "approve", "aria-pressed": String(note.approved), onclick: approve },
+        note.approved ? "Approved" : "Approve this song",
+      ),
+      el(
+        "span",
+        { class: "cap", id: "status", role: "status" },
+        `${counted(count, "comment")}, ${counted(approved, "song")} approved. Kept in this browser until you send them.`,
+      ),
+      el("button", { id: "send", class: "strong", onclick: sendBack }, "Send back"),
+    );
 }
 
 // ---- the waveform: the first take above the line, the one that is heard below
@@ -447,7 +527,8 @@ function shapeOf(buffer) {
       const samples = buffer.getChannelData(channel);
       for (let i = 0; i < COLUMNS; i++) {
         const end = Math.ceil(((i + 1) * samples.length) / COLUMNS);
-        for (let k = Math.floor((i * samples.length) / COLUMNS); k < end; k += 8) peaks[i] = Math.max(peaks[i], Math.abs(samples[k]));
+        for (let k = Math.floor((i * samples.length) / COLUMNS); k < end; k += 8)
+          peaks[i] = Math.max(peaks[i], Math.abs(samples[k]));
       }
     }
     shapes.set(buffer, peaks);
@@ -565,7 +646,8 @@ document.addEventListener("keydown", (event) => {
   const digit = Number(event.key);
   if (event.key === " " && !event.target.closest("button")) toggle();
   else if (digit >= 1 && digit <= page.songs[song].takes.length) hear(order(song)[digit - 1]);
-  else if (event.key === "ArrowLeft" || event.key === "ArrowRight") seek(position() + (event.key === "ArrowLeft" ? -SKIP_S : SKIP_S));
+  else if (event.key === "ArrowLeft" || event.key === "ArrowRight")
+    seek(position() + (event.key === "ArrowLeft" ? -SKIP_S : SKIP_S));
   else if (event.key === "c" || event.key === "C") comment();
   else return;
   event.preventDefault();
@@ -585,4 +667,15 @@ draw();
 show();
 tick();
 addEventListener("resize", drawWave);
-window.listeningPage = { state: () => ({ song, take, playing, matched, loop, position: position(), gains: voices.map((voice) => voice?.gain.gain.value) }), document: document_ };
+window.listeningPage = {
+  state: () => ({
+    song,
+    take,
+    playing,
+    matched,
+    loop,
+    position: position(),
+    gains: voices.map((voice) => voice?.gain.gain.value),
+  }),
+  document: document_,
+};
