@@ -3,8 +3,8 @@ PY := .venv/bin/python
 UV := .venv/bin/uv
 STATIC := src/tin_kettle/web/static/index.html
 PORT ?= 8360
-# packages go into .venv, whatever environment the shell is in
-unexport VIRTUAL_ENV CONDA_PREFIX
+# packages go into .venv, whatever environment the shell is in; what set-up and tests start keeps its bytecode
+unexport VIRTUAL_ENV CONDA_PREFIX PYTHONDONTWRITEBYTECODE
 
 .PHONY: setup demo test check attack bench screenshots lock types build dev
 
@@ -46,16 +46,17 @@ screenshots: dev
 	touch $@
 
 .venv/run.stamp: .venv/bin/uv requirements/run.txt pyproject.toml
-	$(UV) pip install --quiet --require-hashes -r requirements/run.txt
+	$(UV) pip install --quiet --compile-bytecode --require-hashes -r requirements/run.txt
 	$(UV) pip install --quiet --no-deps --no-build-isolation --editable .
 	touch $@
 
 .venv/dev.stamp: .venv/run.stamp requirements/dev.txt
-	$(UV) pip install --quiet --require-hashes -r requirements/dev.txt
+	$(UV) pip install --quiet --compile-bytecode --require-hashes -r requirements/dev.txt
 	touch $@
 
-# compiled once here, so that nobody waits at the first sound
-.venv/kernels.stamp: .venv/run.stamp $(shell git ls-files src/tin_kettle/core 2>/dev/null)
+# compiled once here, so that nobody waits at the first sound, nor a command where Python may not write bytecode
+.venv/kernels.stamp: .venv/run.stamp $(shell git ls-files src/tin_kettle 2>/dev/null)
+	$(PY) -m compileall -q src
 	$(PY) -c "from tin_kettle.core.dsp.compile import compile_all; compile_all()"
 	touch $@
 

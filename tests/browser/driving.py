@@ -233,11 +233,6 @@ class Bench:
             # a busy machine left a gap: what was recorded says nothing about the bench
         return np.frombuffer(raw, dtype="<f4").reshape(2, -1).astype(np.float64)
 
-    def level_db(self, frames: int = 9600, settle: int = 16000) -> float:
-        """RMS level of what is heard a moment later, both sides together, in dB."""
-        self.record(settle)
-        return float(10.0 * np.log10(np.mean(self.record(frames) ** 2) + 1e-20))
-
     def saved(self) -> None:
         """Wait until the last edit is kept."""
         self.page.wait_for_function("window.tinKettle.state().saved === 'saved'")

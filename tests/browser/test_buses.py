@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.test_listening import amplitude_db, heard
+from tests.browser.sound import Below, amplitude_db, expect_tones, steady_tone
 from tests.conftest import RATE_HZ, tone, write_wav
 
 pytestmark = pytest.mark.live
@@ -49,7 +49,7 @@ def test_the_bass_ducks_to_the_drums(buses):
     buses.saved()
     page.get_by_role("button", name="solo").click()
     buses.play()
-    x = heard(buses)
+    x = buses.record(24000)
     for _ in range(4):
         x = np.concatenate([x, buses.record(24000)], axis=1)
     levels = [amplitude_db(x[0, at : at + 4800], 1000) for at in range(0, x.shape[1] - 4800, 4800)]
@@ -62,21 +62,17 @@ def test_the_bass_ducks_to_the_drums(buses):
 def test_solo_and_out_are_for_the_ear_alone(buses):
     page = buses.page
     buses.play()
-    assert amplitude_db(heard(buses)[0], 3000) == pytest.approx(-30, abs=0.1)
+    expect_tones(buses, {3000: pytest.approx(-30, abs=0.1)})
     page.get_by_role("tab", name="keys").click()
     page.keyboard.press("p")
-    x = heard(buses)
-    assert amplitude_db(x[0], 3000) < -90
-    assert amplitude_db(x[0], 1000) == pytest.approx(-20, abs=0.1)
+    expect_tones(buses, {3000: Below(-90), 1000: pytest.approx(-20, abs=0.1)})
     expect(page.get_by_label("Hearing", exact=True)).to_contain_text("without keys")
     page.keyboard.press("p")
     page.keyboard.press("s")
-    x = heard(buses)
-    assert amplitude_db(x[0], 3000) == pytest.approx(-30, abs=0.1)
-    assert amplitude_db(x[0], 1000) < -90
+    expect_tones(buses, {3000: pytest.approx(-30, abs=0.1), 1000: Below(-90)})
     assert buses.state("recipe.buses.every((bus) => !bus.muted)"), "nothing of it is in the recipe"
     page.keyboard.press("Escape")
-    assert amplitude_db(heard(buses)[0], 1000) == pytest.approx(-20, abs=0.1)
+    expect_tones(buses, {1000: pytest.approx(-20, abs=0.1)})
 
 
 def test_exaggerating_goes_back_exactly(buses):
@@ -87,16 +83,16 @@ def test_exaggerating_goes_back_exactly(buses):
     before = buses.state("recipe")
     buses.play()
     page.get_by_role("button", name="solo").click()
-    level = amplitude_db(heard(buses)[0], 1000)
+    level = steady_tone(buses, 1000)
     page.keyboard.down("x")
-    assert amplitude_db(heard(buses)[0], 1000) < level - 3
+    expect_tones(buses, {1000: Below(level - 3)})
     # a control that is moved meanwhile is heard exaggerated, and kept as it is
     page.evaluate("window.tinKettle.act.move('compressor-1', 'makeup_db', 3)")
-    assert amplitude_db(heard(buses)[0], 1000) < level
+    expect_tones(buses, {1000: Below(level)})
     page.evaluate("window.tinKettle.act.move('compressor-1', 'makeup_db', 0)")
     page.keyboard.up("x")
     buses.record(24000)
-    assert amplitude_db(heard(buses)[0], 1000) == pytest.approx(level, abs=0.05)
+    expect_tones(buses, {1000: pytest.approx(level, abs=0.05)})
     assert buses.state("recipe") == before
 
 
@@ -143,10 +139,7 @@ def test_buses_go_into_a_group_and_each_is_printed_alone(buses):
     page.get_by_role("tab", name="Group").click()
     page.keyboard.press("s")
     buses.play()
-    x = heard(buses)
-    assert amplitude_db(x[0], 1000) == pytest.approx(-20, abs=0.1)
-    assert amplitude_db(x[0], 3000) == pytest.approx(-30, abs=0.1)
-    assert amplitude_db(x[0], 5000) < -90
+    expect_tones(buses, {1000: pytest.approx(-20, abs=0.1), 3000: pytest.approx(-30, abs=0.1), 5000: Below(-90)})
     buses.saved()
     page.get_by_role("button", name="Print", exact=True).click()
     page.get_by_role("button", name="Print every bus").click()

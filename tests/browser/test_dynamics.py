@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.test_listening import amplitude_db, heard
+from tests.browser.sound import Below, amplitude_db, expect_sound, expect_tones, steady_tone
 from tests.browser.test_splits import bench_row
 from tests.conftest import noise, tone
 
@@ -42,7 +42,7 @@ def drag(page, element, by):
 def test_a_pin_reaches_as_far_as_it_is_drawn_and_moves_by_what_it_hears(playing):
     page = playing.page
     bench_row(page, "s0").click()
-    before = amplitude_db(heard(playing)[0], 6000)
+    before = steady_tone(playing, 6000)
     plot = page.get_by_test_id("pins").bounding_box()
     x = plot["x"] + 34 + (plot["width"] - 44) * np.log(6000 / 8) / np.log(24000 / 8)
     page.mouse.dblclick(x, plot["y"] + plot["height"] * 0.3)
@@ -57,11 +57,11 @@ def test_a_pin_reaches_as_far_as_it_is_drawn_and_moves_by_what_it_hears(playing)
     page.get_by_label("Stage").get_by_role("slider", name="Threshold").press("Home")
     reaches = f"Math.abs(window.tinKettle.player.now().moment.meters.stages.s0.effort_p1.at(-1) - {reach}) < 0.1"
     page.wait_for_function(reaches)
-    assert amplitude_db(heard(playing)[0], 6000) - before == pytest.approx(reach, abs=0.5), "all of its reach"
-    assert abs(amplitude_db(heard(playing)[0], 300) + 20) < 0.3, "what it does not hear stays"
+    # all of its reach; what it does not hear stays
+    expect_tones(playing, {6000: pytest.approx(before + reach, abs=0.5), 300: pytest.approx(-20, abs=0.3)})
     page.get_by_label("Stage").get_by_role("slider", name="Threshold").press("End")
     page.wait_for_function("window.tinKettle.player.now().moment.meters.stages.s0.effort_p1.at(-1) === 0")
-    assert amplitude_db(heard(playing)[0], 6000) - before == pytest.approx(0, abs=0.3)
+    expect_tones(playing, {6000: pytest.approx(before, abs=0.3)})
     page.get_by_role("button", name="start from ▾").click()
     page.get_by_role("menuitem", name="Soften an S").click()
     assert params(playing, "s0")["bands"][0]["id"] == "s"
@@ -77,10 +77,7 @@ def test_bands_are_held_moved_alike_and_heard_alone(playing):
     section = page.get_by_label("Band 3", exact=True)
     section.get_by_role("slider", name="Ratio").press("End")
     section.get_by_role("slider", name="Attack").press("Home")
-    playing.record(24000)
-    low, high = (amplitude_db(heard(playing)[0], hz) for hz in (300, 6000))
-    assert low == pytest.approx(-20, abs=0.2)
-    assert high < -26
+    expect_tones(playing, {300: pytest.approx(-20, abs=0.2), 6000: Below(-26)})
     before = [band["threshold_db"] for band in params(playing, "s1")["bands"]]
     page.keyboard.down("Alt")
     drag(page, section.get_by_role("slider", name="Threshold"), (-20, 0))
@@ -91,7 +88,7 @@ def test_bands_are_held_moved_alike_and_heard_alone(playing):
     page.get_by_role("slider", name="Crossover 2").press("ArrowRight")
     assert params(playing, "s1")["crossovers_hz"][1] == pytest.approx(2000 * 2 ** (1 / 12), rel=0.01)
     page.get_by_role("button", name="band 3 alone").click()
-    assert amplitude_db(heard(playing)[0], 300) < -60
+    expect_tones(playing, {300: Below(-60)})
     page.get_by_role("button", name="band 3 alone").click()
     page.get_by_role("button", name="− band").click()
     page.get_by_role("button", name="− band").click(trial=True, force=True)
@@ -106,16 +103,13 @@ def test_what_stands_out_is_shown_taken_and_kept(playing):
     bench_row(page, "s2").click()
     page.wait_for_function("window.tinKettle.player.now().moment.meters.curves.level_db?.length === 240")
     page.get_by_label("Stage").get_by_role("slider", name="Strength").press("End")
-    playing.record(36000)
-    level = amplitude_db(heard(playing)[0], 6000)
-    assert level == pytest.approx(-32, abs=0.5), "as much as it may take"
+    # as much as it may take
+    expect_tones(playing, {6000: pytest.approx(-32, abs=0.5)})
     page.wait_for_function("Math.max(...window.tinKettle.player.now().moment.meters.curves.cut_db) > 11")
     page.get_by_role("slider", name="Begin of the focus").press("PageUp")
     assert params(playing, "s2")["focus_low_hz"] == pytest.approx(3000, rel=0.01)
     page.get_by_label("Keep").get_by_text("removed").click()
-    playing.record(36000)
-    x = heard(playing)[0]
-    assert amplitude_db(x, 6000) > -23 and amplitude_db(x, 300) < -60
+    expect_sound(playing, lambda x: amplitude_db(x[0], 6000) > -23 and amplitude_db(x[0], 300) < -60, True)
     bench_row(page, "s3").click()
     page.get_by_label("Stage").get_by_role("slider", name="Reach").press("End")
     page.wait_for_function("window.tinKettle.player.now().moment.meters.stages.s3.level_average.length > 0")

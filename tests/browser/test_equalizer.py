@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.test_listening import amplitude_db, heard
+from tests.browser.sound import Below, expect_tones, steady_tone
 from tests.conftest import tone
 
 pytestmark = pytest.mark.live
@@ -33,7 +33,7 @@ def x_of(box, hz):
 
 def test_a_pin_is_made_dragged_and_heard(equalizer):
     box = plot(equalizer)
-    before = amplitude_db(heard(equalizer)[0], 1000)
+    before = steady_tone(equalizer, 1000)
     equalizer.page.mouse.dblclick(x_of(box, 1000), box["y"] + box["height"] * 0.25)
     [band] = bands(equalizer)
     assert band["hz"] == pytest.approx(1000, rel=0.01)
@@ -52,7 +52,7 @@ def test_a_pin_is_made_dragged_and_heard(equalizer):
         " < 0.05",
         arg=band["gain_db"],
     )
-    assert amplitude_db(heard(equalizer)[0], 1000) - before == pytest.approx(band["gain_db"], abs=0.05)
+    expect_tones(equalizer, {1000: pytest.approx(before + band["gain_db"], abs=0.05)})
 
 
 def test_pins_obey_the_keyboard(equalizer):
@@ -90,7 +90,7 @@ def test_a_side_band_leaves_the_mid_alone(equalizer):
     page.keyboard.type("-12")
     page.keyboard.press("Enter")
     assert bands(equalizer)[0]["gain_db"] == -12
-    assert amplitude_db(heard(equalizer)[0], 1000) == pytest.approx(-20, abs=0.01)
+    expect_tones(equalizer, {1000: pytest.approx(-20, abs=0.01)})
     expect(page.locator("[data-stage=eq]")).to_contain_text("12 dB off around 1 kHz, side only")
 
 
@@ -99,9 +99,9 @@ def test_the_search_band_follows_the_pointer_and_becomes_a_pin(equalizer):
     page.get_by_role("button", name="search").click()
     page.mouse.move(x_of(box, 4000), box["y"] + 100)
     expect(page.get_by_test_id("equalizer")).to_contain_text("kHz")
-    assert amplitude_db(heard(equalizer)[0], 1000) < -80
+    expect_tones(equalizer, {1000: Below(-80)})
     page.mouse.move(x_of(box, 1000), box["y"] + 100)
-    assert amplitude_db(heard(equalizer)[0], 1000) == pytest.approx(-20, abs=0.6)
+    expect_tones(equalizer, {1000: pytest.approx(-20, abs=0.6)})
     page.mouse.click(x_of(box, 1000), box["y"] + 100)
     assert bands(equalizer)[0]["hz"] == pytest.approx(1000, rel=0.01)
     page.get_by_role("button", name="search").click()
@@ -114,8 +114,8 @@ def test_linear_phase_is_heard_at_the_same_level(equalizer):
     page.locator("[data-band=b1]").focus()
     for _ in range(6):
         page.keyboard.press("ArrowDown")
-    minimum = amplitude_db(heard(equalizer)[0], 1000)
+    minimum = steady_tone(equalizer, 1000)
     page.get_by_role("radio", name="linear phase").click()
     equalizer.saved()
-    assert amplitude_db(heard(equalizer)[0], 1000) == pytest.approx(minimum, abs=0.02)
+    expect_tones(equalizer, {1000: pytest.approx(minimum, abs=0.02)})
     assert minimum == pytest.approx(-23, abs=0.05)

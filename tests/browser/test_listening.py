@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from tests.conftest import RATE_HZ, music, noise, tone, write_wav
+from tests.browser.sound import Below, expect_level, expect_sound, expect_tones, steady_level
+from tests.conftest import music, noise, tone, write_wav
 
 pytestmark = pytest.mark.live
 
@@ -18,18 +19,6 @@ def stereo_tones():
     return np.stack([mid + side, mid - side])
 
 
-def amplitude_db(x, hz):
-    """Level of a tone in one row of what was heard."""
-    t = np.arange(x.size) / RATE_HZ
-    window = np.hanning(x.size)
-    return 20 * np.log10(2 * np.abs(np.sum(x * window * np.exp(-2j * np.pi * hz * t))) / window.sum() + 1e-10)
-
-
-def heard(bench):
-    bench.record(12000)
-    return bench.record(16000)
-
-
 @pytest.fixture
 def playing(bench, add_song):
     bench.open(add_song(stereo_tones(), "Parts"))
@@ -39,49 +28,38 @@ def playing(bench, add_song):
 
 
 def test_folds_let_through_what_they_say(playing):
-    x = heard(playing)
-    assert amplitude_db(x[0], 800) == pytest.approx(-20, abs=0.1)
-    assert amplitude_db(x[0], 2000) == pytest.approx(-26, abs=0.1)
+    expect_tones(playing, {800: pytest.approx(-20, abs=0.1), 2000: pytest.approx(-26, abs=0.1)})
     playing.page.keyboard.press("o")
-    x = heard(playing)
+    x = expect_tones(playing, {800: pytest.approx(-20, abs=0.1), 2000: Below(-90)})
     np.testing.assert_array_equal(x[0], x[1])
-    assert amplitude_db(x[0], 800) == pytest.approx(-20, abs=0.1)
-    assert amplitude_db(x[0], 2000) < -90
     playing.page.keyboard.press("i")
-    x = heard(playing)
-    assert amplitude_db(x[0], 2000) == pytest.approx(-26, abs=0.1)
-    assert amplitude_db(x[0], 800) < -90
+    expect_tones(playing, {2000: pytest.approx(-26, abs=0.1), 800: Below(-90)})
     expect(playing.page.get_by_label("Hearing", exact=True)).to_contain_text("the side only")
     playing.page.get_by_label("Fold").click()
     playing.page.get_by_role("option", name=re.compile("^one speaker")).click()
-    x = heard(playing)
-    assert np.abs(x[1]).max() == 0
+    expect_sound(playing, lambda x: np.abs(x[1]).max(), 0)
     playing.page.keyboard.press("Escape")
-    x = heard(playing)
-    assert amplitude_db(x[1], 2000) == pytest.approx(-26, abs=0.1)
+    expect_tones(playing, {2000: pytest.approx(-26, abs=0.1)}, row=1)
     expect(playing.page.get_by_label("Hearing", exact=True)).to_have_text("hearing the song as it is now")
 
 
 def test_only_the_lows_and_another_place(playing):
     playing.page.keyboard.press("w")
-    x = heard(playing)
-    assert amplitude_db(x[0], 50) == pytest.approx(-20, abs=0.1)
-    assert amplitude_db(x[0], 800) < -90
+    expect_tones(playing, {50: pytest.approx(-20, abs=0.1), 800: Below(-90)})
     bar = playing.page.get_by_label("Listening", exact=True)
     bar.get_by_label("Lows below").press("Home")
     expect(playing.page.get_by_label("Hearing", exact=True)).to_contain_text("only below 40 Hz")
     expect(bar.get_by_text("lows against the rest")).to_contain_text("dB")
-    assert amplitude_db(heard(playing)[0], 50) < -26
+    expect_tones(playing, {50: Below(-26)})
     playing.page.get_by_role("radio", name="band", exact=True).click()
     bar.get_by_label("From", exact=True).press("Home")
     expect(playing.page.get_by_label("Hearing", exact=True)).to_contain_text("only 20 Hz to 5 kHz")
-    assert amplitude_db(heard(playing)[0], 50) == pytest.approx(-20, abs=0.5)
+    expect_tones(playing, {50: pytest.approx(-20, abs=0.5)})
     playing.page.get_by_role("radio", name="all", exact=True).click()
     playing.page.get_by_label("Place").click()
     playing.page.get_by_role("option", name=re.compile("^Phone")).click()
-    x = heard(playing)
-    assert amplitude_db(x[0], 50) < -70
-    assert amplitude_db(x[0], 2000) < -80, "one speaker: what is only wide is gone"
+    # one speaker: what is only wide is gone
+    expect_tones(playing, {50: Below(-70), 2000: Below(-80)})
     expect(playing.page.get_by_label("Hearing", exact=True)).to_contain_text("as in: phone")
 
 
@@ -97,13 +75,13 @@ def test_versions_are_compared_at_equal_loudness_and_restored(bench, add_song):
     bench.surveyed()
     bench.page.evaluate("window.tinKettle.act.setMonitor(0)")
     bench.play()
-    now = bench.level_db()
+    now = steady_level(bench)
     page.keyboard.press("3")
     expect(page.get_by_label("Match loudness")).to_contain_text("version a −6.0 dB", timeout=30000)
     expect(page.get_by_label("Match loudness")).to_contain_text("level matched")
-    assert bench.level_db() == pytest.approx(now, abs=0.1)
+    expect_level(bench, pytest.approx(now, abs=0.1))
     page.keyboard.press("m")
-    assert bench.level_db() == pytest.approx(now + 6, abs=0.1)
+    expect_level(bench, pytest.approx(now + 6, abs=0.1))
     page.get_by_role("button", name="Compare …").click()
     page.get_by_role("button", name="What differs").click()
     expect(page.get_by_role("table")).to_contain_text("Gain")
@@ -134,19 +112,19 @@ def test_keys_go_from_one_version_to_another_and_to_no_stage_at_all(bench, add_s
     wanted = [("-3 dB", -23), ("-9 dB", -29), ("Received", -20), ("-3 dB", -23), ("Now", -26), ("-9 dB", -29)]
     for name, level in wanted:
         bench.page.keyboard.press(keys[name])
-        assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(level, abs=0.05), name
+        expect_tones(bench, {1000: pytest.approx(level, abs=0.05)})
     bench.page.keyboard.press("n")
-    assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(-20, abs=0.05)
+    expect_tones(bench, {1000: pytest.approx(-20, abs=0.05)})
     expect(bench.page.get_by_label("Hearing", exact=True)).to_contain_text("without any stage")
     bench.page.get_by_role("button", name="Without any stage", exact=True).last.click()
-    assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(-26, abs=0.05)
+    expect_tones(bench, {1000: pytest.approx(-26, abs=0.05)})
     # matched, every key is as loud as any other
     bench.page.keyboard.press("m")
     for name, _ in wanted:
         bench.page.keyboard.press(keys[name])
         expect(bench.page.get_by_label("Match loudness")).to_contain_text("level matched", timeout=60000)
         bench.page.wait_for_function("window.tinKettle.state().match.now_db < -2.9")
-        assert amplitude_db(heard(bench)[0], 1000) == pytest.approx(-29, abs=0.1), name
+        expect_tones(bench, {1000: pytest.approx(-29, abs=0.1)})
 
 
 def drag(page, box, start, end, shift=False):
@@ -175,12 +153,10 @@ def test_a_range_dragged_on_a_spectrum_is_heard_alone(bench, add_song):
     assert listening["range"] == "band"
     assert listening["low_hz"] == pytest.approx(500, rel=0.05)
     assert listening["high_hz"] == pytest.approx(1200, rel=0.05)
-    x = heard(bench)
-    assert amplitude_db(x[0], 800) == pytest.approx(-20, abs=0.5)
-    assert amplitude_db(x[0], 50) < -60
+    expect_tones(bench, {800: pytest.approx(-20, abs=0.5), 50: Below(-60)})
     drag(bench.page, box, (0.5, 0.4), (0.5, 0.4), shift=True)
     assert bench.state("listening.range") == "all"
-    assert amplitude_db(heard(bench)[0], 50) == pytest.approx(-20, abs=0.1)
+    expect_tones(bench, {50: pytest.approx(-20, abs=0.1)})
 
 
 def test_the_detectors_pin_is_dragged_and_heard_meanwhile(bench, add_song):
@@ -199,10 +175,11 @@ def test_the_detectors_pin_is_dragged_and_heard_meanwhile(bench, add_song):
     hz = bench.state("recipe.master[0].params.detector_filters[0].hz")
     assert 200 < hz < 2000
     assert bench.state("tap") == "detector"
-    assert amplitude_db(heard(bench)[0], 50) < -40, "what it listens to, without its lows"
+    # what it listens to, without its lows
+    expect_tones(bench, {50: Below(-40)})
     page.mouse.up()
     assert bench.state("tap") == "result"
-    assert amplitude_db(heard(bench)[0], 50) == pytest.approx(-20, abs=0.1)
+    expect_tones(bench, {50: pytest.approx(-20, abs=0.1)})
     page.wait_for_function("window.tinKettle.player.now().moment.meters.inside.detector?.[0].length > 200")
     page.get_by_role("button", name="Detector filter 1: high").focus()
     page.keyboard.press("ArrowRight")
@@ -257,11 +234,11 @@ def test_without_a_stage_is_matched_too(bench, add_song):
     bench.page.get_by_role("button", name="without it").click()
     expect(bench.page.get_by_label("Match loudness")).to_contain_text("now would go −4.0 dB", timeout=60000)
     bench.play()
-    without = bench.level_db()
+    without = steady_level(bench)
     bench.page.keyboard.press("2")
-    assert bench.level_db() == pytest.approx(without + 4, abs=0.05)
+    expect_level(bench, pytest.approx(without + 4, abs=0.05))
     bench.page.keyboard.press("m")
-    assert bench.level_db() == pytest.approx(without, abs=0.1)
+    expect_level(bench, pytest.approx(without, abs=0.1))
 
 
 def test_a_reference_is_brought_heard_and_measured(bench, music_song, tmp_path):
@@ -279,8 +256,8 @@ def test_a_reference_is_brought_heard_and_measured(bench, music_song, tmp_path):
     bench.play()
     page.keyboard.press("3")
     page.wait_for_function("window.tinKettle.player.now()?.moment.meters.other_name.startsWith('reference')")
-    x = heard(bench)
-    assert amplitude_db(x[0], 500) == pytest.approx(-9, abs=0.1), "converted to the song's rate"
+    # converted to the song's rate
+    expect_tones(bench, {500: pytest.approx(-9, abs=0.1)})
     page.get_by_role("button", name="Compare …").click()
     page.get_by_role("tab", name="References").click()
     page.get_by_label("Remove Loud record").click()
@@ -297,7 +274,7 @@ def test_a_finding_leads_to_its_fix_as_a_version(bench, add_song):
     bench.page.wait_for_function("window.tinKettle.state().heard.startsWith('version')")
     assert bench.state("recipe.master.length") == 0, "the song itself stays as it is"
     bench.play()
-    assert np.abs(heard(bench).mean()) < 1e-3
+    expect_sound(bench, lambda x: np.abs(x.mean()) < 1e-3, True)
     row.click()
     bench.page.get_by_role("dialog").get_by_role("button", name="Dismiss").click()
     expect(row).to_have_count(0)

@@ -5,7 +5,7 @@ import re
 import numpy as np
 import pytest
 
-from tests.browser.test_listening import amplitude_db
+from tests.browser.sound import amplitude_db
 from tests.browser.test_splits import bench_row
 from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.recipe.reading import dump_recipe

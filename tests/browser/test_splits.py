@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.test_listening import amplitude_db, heard
+from tests.browser.sound import Below, expect_sound, expect_tones, rms_db
 from tests.conftest import RATE_HZ, music, tone, write_wav
 
 pytestmark = pytest.mark.live
@@ -68,14 +68,12 @@ def test_a_stage_in_a_branch_is_chosen_moved_and_undone_like_any_other(parted):
     bench_row(page, "t").click()
     expect(page.get_by_label("Stage").get_by_role("heading")).to_have_text("Trim")
     parted.play()
-    x = heard(parted)
-    assert amplitude_db(x[0], 100) == pytest.approx(-23, abs=0.05)
-    assert amplitude_db(x[0], 6000) == pytest.approx(-22, abs=0.05)
+    expect_tones(parted, {100: pytest.approx(-23, abs=0.05), 6000: pytest.approx(-22, abs=0.05)})
     page.get_by_label("Stage").get_by_role("slider", name="Gain").press("ArrowUp")
     parted.saved()
     moved = parted.state("recipe.master[0].params.branches[0].chain[0].params.gain_db")
     assert moved > -3
-    assert amplitude_db(heard(parted)[0], 100) == pytest.approx(-20 + moved, abs=0.05)
+    expect_tones(parted, {100: pytest.approx(-20 + moved, abs=0.05)})
     page.keyboard.press("Control+z")
     page.wait_for_function(
         "window.tinKettle.state().recipe.master[0].params.branches[0].chain[0].params.gain_db === -3"
@@ -111,14 +109,10 @@ def test_one_branch_is_heard_alone_and_left_out_for_the_ear(parted):
     expect(stage).to_contain_text("1 stage")
     parted.play()
     stage.get_by_role("button", name="Solo High").click()
-    x = heard(parted)
-    assert amplitude_db(x[0], 100) < -70
-    assert amplitude_db(x[0], 6000) == pytest.approx(-22, abs=0.05)
+    expect_tones(parted, {100: Below(-70), 6000: pytest.approx(-22, abs=0.05)})
     stage.get_by_role("button", name="Solo High").click()
     page.get_by_label("Chain", exact=True).get_by_role("button", name="Mute High").click()
-    x = heard(parted)
-    assert amplitude_db(x[0], 100) == pytest.approx(-23, abs=0.05)
-    assert amplitude_db(x[0], 6000) < -70
+    expect_tones(parted, {100: pytest.approx(-23, abs=0.05), 6000: Below(-70)})
     assert "muted" not in str(parted.state("recipe.master[0].params.branches[1].muted")).lower()
     assert parted.state("recipe.master[0].params.branches[1].muted") is False
 
@@ -128,9 +122,10 @@ def test_what_a_stage_in_a_branch_removes_is_heard(parted):
     bench_row(page, "t").click()
     parted.play()
     page.get_by_label("Hear").get_by_role("radio", name="what it removes").click()
-    assert amplitude_db(heard(parted)[0], 100) < -100, "a gain of its own is not removed"
+    # a gain of its own is not removed
+    expect_tones(parted, {100: Below(-100)})
     page.get_by_role("button", name="without it").click()
-    assert amplitude_db(heard(parted)[0], 100) == pytest.approx(-20, abs=0.05)
+    expect_tones(parted, {100: pytest.approx(-20, abs=0.05)})
 
 
 def test_values_that_move_are_heard_where_the_song_is(bench, add_song, server):
@@ -150,9 +145,9 @@ def test_values_that_move_are_heard_where_the_song_is(bench, add_song, server):
     # however long the machine takes to listen
     loop(0, 3)
     bench.play()
-    assert amplitude_db(heard(bench)[0], 6000) == pytest.approx(-12, abs=0.05)
+    expect_tones(bench, {6000: pytest.approx(-12, abs=0.05)})
     loop(6, 9)
-    assert amplitude_db(heard(bench)[0], 6000) == pytest.approx(-24, abs=0.05)
+    expect_tones(bench, {6000: pytest.approx(-24, abs=0.05)})
 
 
 def test_gauges_wait_for_the_first_sound_and_a_bounce_can_be_taken_back(bench, add_song, server, tmp_path):
@@ -171,15 +166,15 @@ def test_gauges_wait_for_the_first_sound_and_a_bounce_can_be_taken_back(bench, a
     bench.page.wait_for_function("window.tinKettle.state().connected")
     bench.plain()
     bench.play()
-    quiet = np.sqrt(np.mean(heard(bench) ** 2))
+    bench.record(16000)
+    quiet = rms_db(bench.record(96000))
     bench.page.keyboard.press("Control+z")
     bench.page.wait_for_function("window.tinKettle.state().revision.redo?.startsWith('New bounce')")
     bench.tap()
     bench.page.wait_for_function("window.tinKettle.state().connected")
     bench.plain()
     bench.play()
-    loud = np.sqrt(np.mean(heard(bench) ** 2))
-    assert loud / quiet == pytest.approx(2.0, rel=0.3)
+    expect_sound(bench, rms_db, pytest.approx(quiet + 6, abs=2), frames=96000)
 
 
 def test_parallel_branches_are_set_up_by_hand_nested_moved_heard_undone_and_kept(bench, add_song):
@@ -213,7 +208,8 @@ def test_parallel_branches_are_set_up_by_hand_nested_moved_heard_undone_and_kept
     assert chain_of(bench) == "split-1(||split-2(t|)) l"
     expect(page.get_by_role("menu")).to_have_count(0)
     bench.play()
-    assert amplitude_db(heard(bench)[0], 100) == pytest.approx(-20 + 20 * np.log10(3), abs=0.05), "three copies"
+    # three copies
+    expect_tones(bench, {100: pytest.approx(-20 + 20 * np.log10(3), abs=0.05)})
     # one branch louder, one left out of the print
     bench_row(page, "split-1").click()
     level = page.get_by_label("Branch Copy 1").get_by_role("slider", name="Level")
@@ -224,9 +220,9 @@ def test_parallel_branches_are_set_up_by_hand_nested_moved_heard_undone_and_kept
     page.get_by_role("button", name="More of the branch Copy 2").click()
     page.get_by_role("menuitem", name="Mute in the print").click()
     wanted = 20 * np.log10(10 ** (6 / 20) + 1) - 20
-    assert amplitude_db(heard(bench)[0], 100) == pytest.approx(wanted, abs=0.05)
+    expect_tones(bench, {100: pytest.approx(wanted, abs=0.05)})
     page.keyboard.press("Control+z")
-    assert amplitude_db(heard(bench)[0], 100) == pytest.approx(20 * np.log10(10 ** (6 / 20) + 2) - 20, abs=0.05)
+    expect_tones(bench, {100: pytest.approx(20 * np.log10(10 ** (6 / 20) + 2) - 20, abs=0.05)})
     bench.saved()
     page.reload()
     page.locator("[data-stage=split-2]").wait_for()
@@ -243,7 +239,7 @@ def test_a_crossover_is_dragged_on_the_spectrum_and_moved_by_keys(parted):
     page = parted.page
     bench_row(page, "parts").click()
     parted.play()
-    assert amplitude_db(heard(parted)[0], 6000) == pytest.approx(-22, abs=0.05)
+    expect_tones(parted, {6000: pytest.approx(-22, abs=0.05)})
     handle = page.get_by_role("slider", name="Crossover 1")
     box = handle.bounding_box()
     page.mouse.move(box["x"] + 6, box["y"] + 40)
@@ -252,7 +248,8 @@ def test_a_crossover_is_dragged_on_the_spectrum_and_moved_by_keys(parted):
     page.mouse.up()
     corner = "recipe.master[0].params.crossovers_hz[0]"
     assert parted.state(corner) == 20000
-    assert amplitude_db(heard(parted)[0], 6000) == pytest.approx(-23, abs=0.2), "all of it is the low branch's now"
+    # all of it is the low branch's now
+    expect_tones(parted, {6000: pytest.approx(-23, abs=0.2)})
     handle.press("ArrowLeft")
     assert parted.state(corner) == pytest.approx(20000 / 2 ** (1 / 12), rel=0.01)
     parted.saved()

@@ -109,23 +109,25 @@ def test_a_threshold_dragged_in_the_picture_stays_when_the_work_is_kept(bench, a
     assert bench.state(threshold) == pytest.approx(dragged, abs=1.5), "the new threshold is the measure now"
 
 
+DRAWN = """async () => {
+  let count = 0;
+  const seen = new MutationObserver(() => count++);
+  seen.observe(document.body, { subtree: true, childList: true, characterData: true, attributes: true });
+  const fill = CanvasRenderingContext2D.prototype.clearRect;
+  CanvasRenderingContext2D.prototype.clearRect = function (...at) { count++; return fill.apply(this, at); };
+  await new Promise((then) => setTimeout(then, 2000));
+  CanvasRenderingContext2D.prototype.clearRect = fill;
+  seen.disconnect();
+  return count;
+}"""
+
+
 def test_nothing_is_drawn_while_nothing_plays(bench, music_song):
     bench.open(music_song, tapped=False)
     bench.surveyed()
-    bench.page.wait_for_timeout(5000)
-    drawn = bench.page.evaluate(
-        """async () => {
-          let count = 0;
-          const seen = new MutationObserver(() => count++);
-          seen.observe(document.body, { subtree: true, childList: true, characterData: true, attributes: true });
-          const fill = CanvasRenderingContext2D.prototype.clearRect;
-          CanvasRenderingContext2D.prototype.clearRect = function (...at) { count++; return fill.apply(this, at); };
-          await new Promise((then) => setTimeout(then, 2000));
-          CanvasRenderingContext2D.prototype.clearRect = fill;
-          return count;
-        }"""
-    )
-    assert drawn == 0
+    # a busy machine brings the last pictures later
+    at_rest = next((True for _ in range(15) if bench.page.evaluate(DRAWN) == 0), False)
+    assert at_rest, "two seconds in which nothing is drawn"
 
 
 def test_a_view_is_kept_with_its_own_song(bench, add_song, server):
