@@ -10,7 +10,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -86,6 +86,14 @@ async (frames) => {
   return btoa(text);
 }
 """
+
+
+def expect_soon(read: Callable[[], object], wanted: object, seconds: float = 40.0) -> None:
+    """Read until it is as wanted: what the page shows already may still be on its way to the server."""
+    end = time.monotonic() + seconds
+    while (found := read()) != wanted and time.monotonic() < end:
+        time.sleep(0.05)
+    assert found == wanted
 
 
 def free_port() -> int:

@@ -10,7 +10,7 @@ import soundfile
 from mutagen import flac
 from playwright.sync_api import expect
 
-from tests.browser.driving import Bench
+from tests.browser.driving import Bench, expect_soon
 from tests.browser.test_access import AXE, OBJECTIONS
 from tests.conftest import RATE_HZ, music, recipe_of, tone, write_wav
 from tin_kettle.core.measure.song import SongMeter
@@ -60,7 +60,7 @@ def test_songs_are_put_in_order_and_a_join_is_heard(record):
     handle = songs.get_by_role("button", name="Low, song 1 of 3")
     handle.press("Alt+ArrowDown")
     expect(songs.get_by_role("button", name="Low, song 2 of 3")).to_be_visible()
-    assert order(record) == ["High", "Low", "Music"]
+    expect_soon(lambda: order(record), ["High", "Low", "Music"])
     # with the mouse back to the first place
     box = songs.get_by_role("button", name="Low, song 2 of 3").bounding_box()
     first = songs.get_by_role("button", name="High, song 1 of 3").bounding_box()
@@ -95,9 +95,12 @@ def test_a_level_is_typed_and_a_gap_becomes_a_crossfade(record):
     gap.fill("-1.5 s")
     gap.press("Enter")
     expect(page.get_by_text("crossfade, gap")).to_be_visible()
-    page.wait_for_timeout(300)
-    song = record.server.ask(f"/api/records/{record.record_id}")["songs"][1]
-    assert (song["gain_db"], song["gap_s"]) == (-2.5, -1.5)
+
+    def kept():
+        song = record.server.ask(f"/api/records/{record.record_id}")["songs"][1]
+        return song["gain_db"], song["gap_s"]
+
+    expect_soon(kept, (-2.5, -1.5))
     page.get_by_label("Level of High").fill("loud")
     page.get_by_label("Level of High").press("Enter")
     expect(page.get_by_label("Level of High")).to_have_value("−2.5 dB")
@@ -188,8 +191,12 @@ def test_a_record_is_made_deleted_and_brought_back_and_a_song_opens_on_the_bench
     page.get_by_role("menuitem", name="Delete this record").click()
     page.get_by_role("button", name="Records: Tide Table").click()
     page.get_by_role("menuitem", name="Bring back “Tide Table”").click()
-    rows = {row["title"]: row["deleted"] for row in record.server.ask("/api/records")}
-    assert (rows[record.title], rows["Tide Table"]) == (False, False)
+
+    def deleted():
+        rows = {row["title"]: row["deleted"] for row in record.server.ask("/api/records")}
+        return rows[record.title], rows["Tide Table"]
+
+    expect_soon(deleted, (False, False))
     page.goto(f"{record.server.url}/records/9999")
     expect(page.get_by_role("alert")).to_contain_text("there is no record 9999")
     page.goto(f"{record.server.url}/records/{record.record_id}")
