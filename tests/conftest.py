@@ -22,6 +22,15 @@ PATIENCE_S = 600.0
 """After so long whatever is waited for hangs; beside what plays, a busy machine has little time left for the rest."""
 
 
+class Clock:
+    """Stands for the module ``time`` where a test lets time pass."""
+
+    now_s = 100.0
+
+    def monotonic(self) -> float:
+        return self.now_s
+
+
 def tone(hz: float, level_db: float, seconds: float, rate_hz: int = RATE_HZ, phase: float = 0.0) -> NDArray[np.float64]:
     """A sine on both sides, (2, frames); ``level_db`` is its peak re full scale."""
     t = np.arange(round(seconds * rate_hz)) / rate_hz

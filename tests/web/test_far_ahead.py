@@ -8,7 +8,7 @@ import json
 import numpy as np
 import pytest
 
-from tests.conftest import RATE_HZ, recipe_of
+from tests.conftest import RATE_HZ, Clock, recipe_of
 from tests.web.test_session import Wire
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.road import Piece
@@ -25,13 +25,6 @@ QUEUE = 9600
 FAR = 5 * RATE_HZ
 PREBUFFER = 1920
 BLOCK_S = 1024 / RATE_HZ
-
-
-class Clock:
-    now_s = 100.0
-
-    def monotonic(self):
-        return self.now_s
 
 
 def gain(db, more=0):
@@ -140,9 +133,9 @@ def test_after_anything_the_ear_meets_the_old_or_the_new_sound_and_never_nothing
             # between the levels of all states, as fades are
             assert min(listener.levels) * 0.999 <= heard.min() and heard.max() <= max(listener.levels) * 1.001
     assert listener.holes == 0
-    # what is paused stays as it is for the next hundredths of a second
+    # what lies ahead grows by a second and a half each second
     listener.playing = True
-    for _ in range(150):
+    for _ in range(400):
         listener.step()
     epoch, ring = listener.epoch, listener.rings[listener.epoch]
     ahead = ring[0, listener.heard : listener.written[epoch]]

@@ -4,13 +4,14 @@ from dataclasses import replace
 
 import pytest
 
-from tests.conftest import RATE_HZ, recipe_of, tone
+from tests.conftest import RATE_HZ, Clock, recipe_of, tone
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.web import pace as of_pace
 from tin_kettle.web.pace import (
     CAUGHT_UP,
     CUSHION_S,
+    GROWS,
     LEFT_AHEAD,
     LONGEST_REWIND_GAP_S,
     MOST_AHEAD_S,
@@ -23,13 +24,6 @@ from tin_kettle.web.pace import (
 
 GRANTED = 9600
 BLOCK = 1024
-
-
-class Clock:
-    now_s = 100.0
-
-    def monotonic(self):
-        return self.now_s
 
 
 @pytest.fixture
@@ -92,8 +86,13 @@ def test_far_from_the_ear_is_rendered_only_while_the_hand_rests(clock, playing):
     fill(pace)
     assert not pace.lacks() and not pace.has_room(), "what lies far ahead would be thrown away by the next move"
     assert 0.0 < pace.patience_s(waits=False) <= REST_S
-    clock.now_s += REST_S
+    # a second and a half each second: all at once, the page would have to wait
+    clock.now_s += REST_S + 1.0
     assert pace.has_room()
+    while pace.has_room():
+        audition.render_far()
+    assert CUSHION_S + GROWS <= audition.position / RATE_HZ < CUSHION_S + GROWS + 0.2
+    clock.now_s += 5.0 / GROWS
     while pace.has_room():
         audition.render_far()
     assert audition.position >= 5 * RATE_HZ and pace.patience_s(waits=False) is None

@@ -6,7 +6,6 @@ import threading
 
 import pytest
 
-from tin_kettle.web import priority
 from tin_kettle.web.priority import NICENESS, raised_priority
 
 
@@ -22,7 +21,6 @@ def system(monkeypatch, tmp_path):
         asked["niceness"].append(niceness)
 
     monkeypatch.setattr(os, "setpriority", setpriority)
-    monkeypatch.setattr(priority, "AUTOGROUP", tmp_path / "autogroup")
     monkeypatch.setenv("PATH", str(tmp_path))
     return asked
 
@@ -33,13 +31,12 @@ def busctl(folder, code):
     program.chmod(program.stat().st_mode | stat.S_IEXEC)
 
 
-def test_with_permission_the_thread_and_its_session_go_first_and_the_thread_goes_back(system, tmp_path):
+def test_with_permission_the_thread_goes_first_and_then_back(system):
     system["allows"] = True
     before = os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
     with raised_priority() as got:
         assert got == "high" and system["niceness"] == [NICENESS]
     assert system["niceness"] == [NICENESS, before], "the thread is one of a pool"
-    assert (tmp_path / "autogroup").read_text() == str(NICENESS)
 
 
 def test_without_it_realtimekit_is_asked(system, tmp_path):

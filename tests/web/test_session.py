@@ -8,7 +8,7 @@ import time
 import numpy as np
 import pytest
 
-from tests.conftest import PATIENCE_S, RATE_HZ, recipe_of, tone
+from tests.conftest import PATIENCE_S, RATE_HZ, Clock, recipe_of, tone
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.road import Piece
 from tin_kettle.core.engine.source import ArraySource
@@ -98,8 +98,10 @@ def test_it_renders_to_the_credit_and_not_beyond(session):
 
 
 @pytest.mark.parametrize("playing", [False, True])
-def test_while_a_hand_moves_and_nothing_plays_no_more_is_rendered_than_is_shown(session, playing):
+def test_while_a_hand_moves_and_nothing_plays_no_more_is_rendered_than_is_shown(session, playing, monkeypatch):
     session, wire = session
+    clock = Clock()
+    monkeypatch.setattr(pace, "time", clock)
     say(session, type="credit", epoch=0, position=19200, heard=1024)
     until(lambda: len(wire.blocks) == 19)
     time.sleep(0.3)
@@ -108,10 +110,14 @@ def test_while_a_hand_moves_and_nothing_plays_no_more_is_rendered_than_is_shown(
         if playing:
             say(session, type="credit", epoch=0, position=19200 + number, heard=1024 + number)
         say(session, type="edit", recipe=gain(number / 10), revision=number, heard=1024)
+        clock.now_s += 0.11
         time.sleep(0.03)
+    if playing:
+        until(lambda: any(block[1] > 8192 and 0 < block[3] < number for block in wire.blocks))
     moved = [block for block in wire.blocks if 0 < block[3] < number]
     farthest = max(block[1] for block in moved)
-    assert farthest > 8192 if playing else farthest <= 4096
+    assert playing or farthest <= 4096
+    clock.now_s += 1.0
     # and all of it as soon as the hand rests
     until(lambda: wire.blocks[-1][3] == number and wire.blocks[-1][1] >= 18432)
 

@@ -10,6 +10,10 @@ MOST_AHEAD_S = 6.0
 """However much credit is asked for, no more than this is rendered ahead."""
 REST_S = 0.25
 """So long after an edit the hand rests: what is rendered far ahead is not thrown away at once."""
+GROWS = 1.5
+"""From then on what lies ahead grows by so many seconds each second: all at once, it would take a core from the page
+after every touch."""
+LOOKS_S = 0.05
 REWIND_GAP_S, STILL_GAP_S = 0.04, 0.1
 """Edits are heard no more often than this; where nothing plays it is enough that what is shown follows."""
 MOVES_ON_S = 0.05
@@ -47,7 +51,7 @@ class Pace:
         self._credit = self._near = 0
         self._epoch = audition.epoch
         self._sent = 0
-        self._edited = self._rewound = 0.0
+        self._edited = self._rewound = self._sought = 0.0
         self._moves_on = False
         self._playing: bool | None = None
         self._taken_up = 0
@@ -93,6 +97,7 @@ class Pace:
         audition = self._audition
         if self._epoch != audition.epoch:
             self._epoch, self._sent = audition.epoch, audition.position
+            self._sought = time.monotonic()
             self._credit = self._near = audition.position + FIRST_BLOCKS * audition.block_frames
 
     def gave(self) -> None:
@@ -111,13 +116,11 @@ class Pace:
 
     def has_room(self) -> bool:
         """Whether there is room for more, far from the ear, and no edit is on its way that would throw it away."""
-        if self._epoch != self._audition.epoch or self._audition.position >= self._credit:
+        if self._epoch != self._audition.epoch:
             return False
-        return self._rests_in_s() <= 0.0
-
-    def _rests_in_s(self) -> float:
-        """How long it takes until the hand rests."""
-        return REST_S - (time.monotonic() - max(self._edited, self._rewound))
+        rests_s = time.monotonic() - max(self._edited, self._rewound, self._sought) - REST_S
+        grown = self.heard + self._cushion() + round(GROWS * rests_s * self._audition.rate_hz)
+        return rests_s >= 0.0 and self._audition.position < min(self._credit, grown)
 
     def is_due(self, renders: bool) -> bool:
         """Whether an edit may be taken up already; ``renders``: whether what lacks is being rendered."""
@@ -132,8 +135,7 @@ class Pace:
             return REWIND_GAP_S
         if self._hand_moves():
             return HAND_S
-        waits_for_rest = self._audition.position < self._credit and self._rests_in_s() > 0.0
-        return max(self._rests_in_s(), 0.01) if waits_for_rest else None
+        return LOOKS_S if self._audition.position < self._credit else None
 
     def _is_enough(self) -> bool:
         """Whether enough of what is to be near the ear is there."""

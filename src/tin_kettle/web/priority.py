@@ -1,7 +1,8 @@
 """A better place among all that runs on the machine, for the threads that a listener waits for.
 
 Linux gives each thread a niceness. A negative one needs permission: of the system, or of RealtimeKit where it runs.
-With automatic grouping a niceness counts within a session only, so that the session asks for one as well.
+With automatic grouping it counts within the server's session only. The session itself does not ask for a better place:
+the browser is in another one, and the page would starve.
 """
 
 from __future__ import annotations
@@ -13,12 +14,10 @@ import subprocess
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from pathlib import Path
 from typing import Literal
 
 _log = logging.getLogger(__name__)
 NICENESS = -10
-AUTOGROUP = Path("/proc/self/autogroup")
 PATIENCE_S = 1.0
 Priority = Literal["high", "normal"]
 _RTKIT = (
@@ -50,8 +49,6 @@ def raised_priority() -> Iterator[Priority]:
 def _ask(thread: int) -> Priority:
     with suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, thread, NICENESS)
-        with suppress(OSError):
-            AUTOGROUP.write_text(str(NICENESS))
         return "high"
     return "high" if _ask_rtkit(thread) else "normal"
 
