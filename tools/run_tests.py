@@ -13,14 +13,17 @@ PYTEST = [sys.executable, "-m", "pytest", "-m"]
 
 def main() -> int:
     """How many of the two runs failed."""
-    live = subprocess.Popen([*PYTEST, "live"])
-    take_what_is_left()
-    with tempfile.TemporaryFile("w+") as told:
-        rest = subprocess.run([*PYTEST, "not live", "-n", "2", "--dist", "worksteal"], stdout=told, check=False)
-        failed = live.wait() != 0
-        told.seek(0)
-        sys.stdout.write(told.read())
-    return int(failed) + int(rest.returncode != 0)
+    with tempfile.TemporaryFile("w+") as output:
+        rest_of_them = [*PYTEST, "not live", "-n", "2", "--dist", "worksteal"]
+        rest = subprocess.Popen(rest_of_them, stdout=output, preexec_fn=take_what_is_left)
+        try:
+            live = subprocess.run([*PYTEST, "live"], check=False)
+            rest.wait()
+        finally:
+            rest.kill()
+        output.seek(0)
+        sys.stdout.write(output.read())
+    return int(live.returncode != 0) + int(rest.returncode != 0)
 
 
 if __name__ == "__main__":
