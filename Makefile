@@ -63,7 +63,7 @@ screenshots: dev
 frontend/node_modules/.package-lock.json: frontend/package-lock.json frontend/.npmrc
 	cd frontend && npm ci --no-audit --no-fund --silent
 
-$(STATIC): frontend/node_modules/.package-lock.json frontend/index.html frontend/vite.config.ts $(shell git ls-files frontend/src 2>/dev/null)
+$(STATIC): frontend/node_modules/.package-lock.json frontend/index.html frontend/vite.config.ts docs/guide/glossary.md $(shell git ls-files frontend/src 2>/dev/null)
 	cd frontend && npm run --silent build
 	touch $@
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
+import re
 import socket
 import subprocess
 import sys
@@ -17,7 +18,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from playwright.sync_api import Browser, ViewportSize, sync_playwright
+from playwright.sync_api import Browser, ViewportSize, expect, sync_playwright
 
 ARGUMENTS = [
     "--disable-dev-shm-usage",
@@ -33,6 +34,10 @@ ARGUMENTS = [
     "--disable-sync",
 ]
 RETRIES = 20
+PATIENCE_MS = 120_000
+"""After so long what is waited for never comes: a busy machine takes its time."""
+FOUND = re.compile(r"^Findings(: none| \d+)$")
+"""What the song map says once the survey is there."""
 REPORT_MS = 60
 # told rarely: a page that is told of every 128 frames is busy with it
 TAP = """
@@ -88,7 +93,7 @@ async (frames) => {
 """
 
 
-def expect_soon(read: Callable[[], object], wanted: object, seconds: float = 40.0) -> None:
+def expect_soon(read: Callable[[], object], wanted: object, seconds: float = PATIENCE_MS / 1000) -> None:
     """Read until it is as wanted: what the page shows already may still be on its way to the server."""
     end = time.monotonic() + seconds
     while (found := read()) != wanted and time.monotonic() < end:
@@ -180,6 +185,8 @@ class Bench:
         viewport: ViewportSize = {"width": 1280, "height": 800}
         self._context = browser.new_context(viewport=viewport, bypass_csp=bypass_csp, **more)
         page = self._context.new_page()
+        page.set_default_timeout(PATIENCE_MS)
+        expect.set_options(timeout=PATIENCE_MS)
         self.page, self.server = page, server
         self.errors: list[str] = []
         page.on("pageerror", lambda error: self.errors.append(str(error)))
@@ -248,4 +255,4 @@ class Bench:
     def surveyed(self) -> None:
         """Wait until the survey of what was saved last is there."""
         self.saved()
-        self.page.get_by_text("surveyed, whole song").first.wait_for(timeout=120000)
+        self.page.get_by_text(FOUND).first.wait_for()

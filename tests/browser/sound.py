@@ -9,10 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tests.browser.driving import Bench
+from tests.browser.driving import PATIENCE_MS, Bench
 from tests.conftest import RATE_HZ
 
-PATIENCE_S = 40.0
 STEADY_DB = 0.02
 
 
@@ -53,7 +52,7 @@ def expect_sound(
     bench: Bench, measure: Callable[[NDArray[np.float64]], Any], wanted: object, frames: int = 16000
 ) -> NDArray[np.float64]:
     """Record until the measure of it equals what is wanted; that recording, (2, frames and a little more)."""
-    end = time.monotonic() + PATIENCE_S
+    end = time.monotonic() + PATIENCE_MS / 1000
     while measure(x := bench.record(frames)) != wanted and time.monotonic() < end:
         pass
     assert measure(x) == wanted
@@ -72,7 +71,7 @@ def expect_level(bench: Bench, wanted: object) -> None:
 
 def steady(bench: Bench, measure: Callable[[NDArray[np.float64]], float]) -> float:
     """A level in dB, as soon as two recordings one after the other agree on it."""
-    end = time.monotonic() + PATIENCE_S
+    end = time.monotonic() + PATIENCE_MS / 1000
     before, level = np.inf, measure(bench.record(16000))
     while abs(level - before) > STEADY_DB and time.monotonic() < end:
         before, level = level, measure(bench.record(16000))

@@ -73,7 +73,7 @@ def test_nothing_is_nameless_pale_or_out_of_reach(page):
     page.get_by_label("Find a stage").wait_for()
     assert page.evaluate(OBJECTIONS) == [], "adding a stage"
     page.keyboard.press("Escape")
-    for opener in ("Compare …", "Print", "Keys ?", "History", "Chains …"):
+    for opener in ("Compare …", "Print", "Shortcuts ?", "History", "Chains …"):
         page.get_by_role("button", name=opener).click()
         dialog = page.get_by_role("dialog")
         dialog.wait_for()
@@ -117,7 +117,7 @@ def test_after_a_pin_is_removed_the_stage_is_not(page):
 
 def test_a_band_is_searched_for_and_a_pin_placed_by_keys(page):
     bench_row(page, "e").click()
-    page.get_by_label("Stage").get_by_role("button", name="search").click()
+    page.get_by_label("Stage").get_by_role("button", name="Sweep").click()
     search = page.get_by_role("group", name="Searching")
     for _ in range(12):
         search.press("ArrowRight")
@@ -163,3 +163,34 @@ def test_rules_crossovers_and_stages_are_dragged_with_a_finger(browser, server, 
         assert tablet.errors == []
     finally:
         tablet.close()
+
+
+SEARCHES = {
+    "dynamic_equalizer": ("de-ess", "sibilance", "boomy", "dynamic eq"),
+    "compressor": ("glue", "sidechain", "side-chain", "duck", "bus comp"),
+    "filter": ("sub", "rumble", "low cut"),
+    "tamer": ("harsh", "resonance", "ringing"),
+    "stereo": ("mono", "wide", "width", "bass mono"),
+    "split": ("NY", "New York", "parallel"),
+    "saturator": ("tape", "warm", "exciter"),
+    "limiter": ("LUFS", "true peak", "brickwall", "loudness"),
+    "transients": ("click", "punch"),
+    "equalizer": ("eq", "air", "mud", "mid-side"),
+    "band_dynamics": ("multiband", "expander"),
+    "clipper": ("clip",),
+    "leveller": ("even",),
+    "room": ("reverb",),
+    "trim": ("polarity", "dc"),
+}
+
+
+def test_the_search_for_a_stage_knows_the_trade(bench, tone_song):
+    bench.open(tone_song, tapped=False)
+    page = bench.page
+    page.keyboard.press("a")
+    field = page.get_by_label("Find a stage")
+    offered = {}
+    for words in (one for asked in SEARCHES.values() for one in asked):
+        field.fill(words)
+        offered[words] = page.locator("#stages-found [role=option]").first.get_attribute("id").removeprefix("found-")
+    assert offered == {words: kind for kind, asked in SEARCHES.items() for words in asked}

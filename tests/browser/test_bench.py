@@ -188,7 +188,7 @@ def test_what_a_stage_removes_is_heard_and_escape_returns(bench, add_song):
     bench.plain()
     bench.play()
     result = steady_level(bench)
-    bench.page.get_by_role("radio", name="what it removes").click()
+    bench.page.get_by_role("radio", name="difference").click()
     # 10 dB off a tone at −13 dB RMS, then 4 dB back: what is missing is the difference of the amplitudes
     kept, static = 10 ** (result / 20), 10 ** ((-13.01 + 4) / 20)
     expect_level(bench, pytest.approx(20 * np.log10(static - kept), abs=0.05))
@@ -215,8 +215,8 @@ def test_a_file_is_brought_printed_downloaded_and_measures_as_said(bench, tone_s
     dialog.get_by_label("Tail in seconds").fill("0.5")
     dialog.get_by_label("Tail in seconds").press("Enter")
     dialog.get_by_role("button", name="Print", exact=True).click()
-    with bench.page.expect_download(timeout=60000) as waiting:
-        dialog.get_by_role("link", name="Download").click(timeout=60000)
+    with bench.page.expect_download() as waiting:
+        dialog.get_by_role("link", name="Download").click()
     got = tmp_path / waiting.value.suggested_filename
     waiting.value.save_as(got)
     found = measure_file(FileSource(got))
@@ -262,7 +262,7 @@ def test_the_bench_plays_under_its_own_policy(browser, server, tone_song):
 def test_keys_are_on_a_sheet(bench, tone_song):
     bench.open(tone_song, tapped=False)
     bench.page.keyboard.press("?")
-    expect(bench.page.get_by_role("dialog", name="Keys")).to_contain_text("play, pause")
+    expect(bench.page.get_by_role("dialog", name="Shortcuts")).to_contain_text("play, pause")
     bench.page.keyboard.press("Escape")
     expect(bench.page.get_by_role("dialog")).to_have_count(0)
 
@@ -281,7 +281,7 @@ def test_a_killed_server_loses_nothing_and_the_sound_resumes(browser, tmp_path):
         before = bench.page.evaluate("window.tinKettle.player.now().song")
         own.kill()
         bench.page.get_by_text("connection lost").wait_for()
-        rule(bench, "High-pass at").focus()
+        rule(bench, "High-pass frequency").focus()
         bench.page.keyboard.press("Home")
         expect(bench.page.get_by_role("alert")).to_contain_text("The server does not answer")
         own.start()
@@ -305,3 +305,11 @@ def test_the_heading_of_the_widest_stage_stays_beside_the_gauges(bench, music_so
     stage = bench.page.get_by_label("Stage", exact=True).bounding_box()
     written = bench.page.get_by_role("button", name="How a ride is written").bounding_box()
     assert written["x"] + written["width"] <= stage["x"] + stage["width"]
+
+
+def test_the_shortcuts_lead_to_the_glossary(bench, tone_song):
+    bench.open(tone_song, tapped=False)
+    bench.page.keyboard.press("?")
+    sheet = bench.page.get_by_role("dialog", name="Shortcuts")
+    sheet.get_by_text("Glossary").click()
+    expect(sheet.get_by_text("All stages and settings of a song, as JSON.")).to_be_visible()

@@ -68,7 +68,7 @@ def test_hits_are_brought_out_of_a_mix_by_listening(bench, add_song):
     page = bench.page
     bench.play()
     before = bench.record(96000)
-    page.get_by_label("Only this range").get_by_role("radio", name="band").click()
+    page.get_by_label("Band", exact=True).get_by_role("radio", name="band").click()
     page.evaluate("window.tinKettle.act.listenAs({ low_hz: 2000, high_hz: 8000 })")
     page.get_by_role("button", name="bring out its hits").click()
     page.wait_for_function("window.tinKettle.state().recipe.master.length === 2")

@@ -48,10 +48,10 @@ def test_a_pin_reaches_as_far_as_it_is_drawn_and_moves_by_what_it_hears(playing)
     page.mouse.dblclick(x, plot["y"] + plot["height"] * 0.3)
     [pin] = params(playing, "s0")["bands"]
     assert pin["hz"] == pytest.approx(6000, rel=0.01) and pin["range_db"] == -6
-    drag(page, page.get_by_role("slider", name="Reach of pin 1"), (0, 12))
+    drag(page, page.get_by_role("slider", name="Range of band 1"), (0, 12))
     reach = params(playing, "s0")["bands"][0]["range_db"]
     assert reach < -6
-    page.get_by_role("slider", name="Reach of pin 1").press("ArrowUp")
+    page.get_by_role("slider", name="Range of band 1").press("ArrowUp")
     reach = params(playing, "s0")["bands"][0]["range_db"]
     page.get_by_label("Stage").get_by_role("slider", name="Ratio").press("End")
     page.get_by_label("Stage").get_by_role("slider", name="Threshold").press("Home")
@@ -62,8 +62,8 @@ def test_a_pin_reaches_as_far_as_it_is_drawn_and_moves_by_what_it_hears(playing)
     page.get_by_label("Stage").get_by_role("slider", name="Threshold").press("End")
     page.wait_for_function("window.tinKettle.player.now().moment.meters.stages.s0.effort_p1.at(-1) === 0")
     expect_tones(playing, {6000: pytest.approx(before, abs=0.3)})
-    page.get_by_role("button", name="start from ▾").click()
-    page.get_by_role("menuitem", name="Soften an S").click()
+    page.get_by_role("button", name="Presets ▾").click()
+    page.get_by_role("menuitem", name="De-ess").click()
     assert params(playing, "s0")["bands"][0]["id"] == "s"
     page.get_by_role("button", name="Pin 1: bell").press("Delete")
     assert params(playing, "s0")["bands"] == []
@@ -87,9 +87,9 @@ def test_bands_are_held_moved_alike_and_heard_alone(playing):
     assert np.ptp(np.array(after) - np.array(before)) < 1e-6, "all by as much"
     page.get_by_role("slider", name="Crossover 2").press("ArrowRight")
     assert params(playing, "s1")["crossovers_hz"][1] == pytest.approx(2000 * 2 ** (1 / 12), rel=0.01)
-    page.get_by_role("button", name="band 3 alone").click()
+    page.get_by_role("button", name="Solo band 3").click()
     expect_tones(playing, {300: Below(-60)})
-    page.get_by_role("button", name="band 3 alone").click()
+    page.get_by_role("button", name="Solo band 3").click()
     page.get_by_role("button", name="− band").click()
     page.get_by_role("button", name="− band").click(trial=True, force=True)
     assert [len(params(playing, "s1")[name]) for name in ("crossovers_hz", "bands")] == [1, 2]
@@ -108,10 +108,10 @@ def test_what_stands_out_is_shown_taken_and_kept(playing):
     page.wait_for_function("Math.max(...window.tinKettle.player.now().moment.meters.curves.cut_db) > 11")
     page.get_by_role("slider", name="Begin of the focus").press("PageUp")
     assert params(playing, "s2")["focus_low_hz"] == pytest.approx(3000, rel=0.01)
-    page.get_by_label("Keep").get_by_text("removed").click()
+    page.get_by_label("Output").get_by_text("removed").click()
     expect_sound(playing, lambda x: amplitude_db(x[0], 6000) > -23 and amplitude_db(x[0], 300) < -60, True)
     bench_row(page, "s3").click()
-    page.get_by_label("Stage").get_by_role("slider", name="Reach").press("End")
+    page.get_by_label("Stage").get_by_role("slider", name="Range").press("End")
     page.wait_for_function("window.tinKettle.player.now().moment.meters.stages.s3.level_average.length > 0")
     expect(page.get_by_label("Stage")).to_contain_text("rests are not raised")
 
@@ -122,13 +122,13 @@ def test_the_lows_are_spared_in_two_ways_that_are_told_apart(bench, add_song):
     bench.open(add_song(tone(60, -18, 10) + tone(2000, -12, 10) * hits, "Lows", master=[hold]))
     page = bench.page
     bench_row(page, "s0").click()
-    page.get_by_role("button", name="spare the lows …").click()
+    page.get_by_role("button", name="Side-chain or split …").click()
     dialog = page.get_by_role("dialog")
-    expect(dialog).to_contain_text("does not hear what lies below 100 Hz", timeout=60000)
-    expect(dialog).to_contain_text("does not touch what lies below 100 Hz")
-    dialog.get_by_role("button", name="hear it").nth(1).click()
+    expect(dialog).to_contain_text("The detector ignores everything below 100 Hz")
+    expect(dialog).to_contain_text("The lows below 100 Hz are not compressed")
+    dialog.get_by_role("button", name="Listen").nth(1).click()
     page.wait_for_function("window.tinKettle.state().heard.startsWith('version:')")
     page.keyboard.press("Escape")
     versions = bench.server.ask(f"/api/songs/{bench.state('song.id')}/versions")
-    assert [version["name"] for version in versions] == ["Deaf below 100 Hz", "Spared below 100 Hz"]
+    assert [version["name"] for version in versions] == ["Detector high-pass 100 Hz", "Split at 100 Hz"]
     assert bench.state("recipe.master.length") == 1, "the song itself stays as it is"

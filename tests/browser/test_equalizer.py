@@ -82,7 +82,7 @@ def test_pins_obey_the_keyboard(equalizer):
 def test_a_side_band_leaves_the_mid_alone(equalizer):
     page = equalizer.page
     page.get_by_role("button", name="+ band").click()
-    page.get_by_label("Band 1 treats").click()
+    page.get_by_label("Channels of band 1").click()
     page.get_by_role("option", name="side").click()
     gain = page.get_by_label("Band 1").get_by_role("slider", name="Gain")
     gain.focus()
@@ -96,7 +96,7 @@ def test_a_side_band_leaves_the_mid_alone(equalizer):
 
 def test_the_search_band_follows_the_pointer_and_becomes_a_pin(equalizer):
     page, box = equalizer.page, plot(equalizer)
-    page.get_by_role("button", name="search").click()
+    page.get_by_role("button", name="Sweep").click()
     page.mouse.move(x_of(box, 4000), box["y"] + 100)
     expect(page.get_by_test_id("equalizer")).to_contain_text("kHz")
     expect_tones(equalizer, {1000: Below(-80)})
@@ -104,7 +104,7 @@ def test_the_search_band_follows_the_pointer_and_becomes_a_pin(equalizer):
     expect_tones(equalizer, {1000: pytest.approx(-20, abs=0.6)})
     page.mouse.click(x_of(box, 1000), box["y"] + 100)
     assert bands(equalizer)[0]["hz"] == pytest.approx(1000, rel=0.01)
-    page.get_by_role("button", name="search").click()
+    page.get_by_role("button", name="Sweep").click()
     assert equalizer.state("listening.range") == "all"
 
 

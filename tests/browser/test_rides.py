@@ -122,7 +122,7 @@ def test_a_filter_swept_by_hand_sweeps_again(bench, add_song):
     bench_row(page, "s0").click()
     page.keyboard.press("t")
     bench.play()
-    box = rule(page, "Low-pass at").bounding_box()
+    box = rule(page, "Low-pass frequency").bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + 4
     page.mouse.move(x, y)
     page.wait_for_function("window.tinKettle.player.now().song > 60000")
@@ -150,7 +150,7 @@ def test_a_filter_swept_by_hand_sweeps_again(bench, add_song):
     expect_around(ended + 2400, Below(-30))
     page.keyboard.press("Space")
     # a hand on what is ridden is asked what it means
-    rule(page, "Low-pass at").press("ArrowRight")
+    rule(page, "Low-pass frequency").press("ArrowRight")
     page.get_by_role("button", name="Write over").click()
     page.wait_for_function("window.tinKettle.state().recipe.automation.length === 0")
     assert bench.state("recipe.master[0].params.low_pass_hz") != corner

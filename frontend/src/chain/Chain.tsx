@@ -106,7 +106,7 @@ function Whole() {
     >
       <span aria-hidden className="absolute top-[11px] bottom-0 left-[18.5px] w-[3px] bg-rim opacity-30" />
       <span aria-hidden className="absolute top-[9px] left-[16px] h-[8px] w-[8px] bg-rim opacity-60" />
-      The song as a whole
+      Overview
     </button>
   );
 }
@@ -132,7 +132,7 @@ function WithoutChain() {
         onClick={() => compare(heard ? "now" : WITHOUT_CHAIN)}
         className={`px-3 py-[7px] text-left ${heard ? "bg-ink text-page" : "text-mute hover:text-ink"}`}
       >
-        Without any stage
+        Bypass all
       </button>
     </Hint>
   );

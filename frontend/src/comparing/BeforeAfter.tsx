@@ -31,7 +31,7 @@ const DB: Axis = { low: -90, high: -10 };
 const CURVES = [
   { value: "average_db", label: "average" },
   { value: "maximum_db", label: "maximum" },
-  { value: "ear", label: "to the ear" },
+  { value: "ear", label: "perceived" },
 ] as const;
 
 /** Spectra and figures of a passage, before and after. */

@@ -16,7 +16,7 @@ export function History() {
     <Popover.Root onOpenChange={(open) => !open && compared && compare("now")}>
       <Popover.Trigger
         className="px-2 py-1 hover:bg-white/15"
-        title="All edits of this song; hear any of them, go back to it"
+        title="All edits of this song: listen to any of them, or restore it"
       >
         History
       </Popover.Trigger>
@@ -60,7 +60,7 @@ function Edits() {
         >
           hear now
         </button>
-        <span className="cap flex-1">a click hears an edit, at equal loudness</span>
+        <span className="cap flex-1">Click an edit to hear it at equal loudness</span>
         <Popover.Close
           aria-label="Close"
           className="px-1 text-[16px] leading-none text-mute hover:text-copper"

@@ -76,5 +76,5 @@ function Bands({ before, after }: { before: HowLoud; after: HowLoud }) {
     },
     [before, after],
   );
-  return <ComparedPicture draw={draw} label="Loudness to the ear by critical band, before and after" />;
+  return <ComparedPicture draw={draw} label="Perceived loudness by critical band, before and after" />;
 }

@@ -3,8 +3,8 @@ export const FIGURES = [
   ["loudness", "integrated_lufs", " LUFS"],
   ["loudest momentary", "max_momentary_lufs", " LUFS"],
   ["loudest short-term", "max_short_term_lufs", " LUFS"],
-  ["range", "loudness_range_lu", " LU"],
+  ["loudness range", "loudness_range_lu", " LU"],
   ["true peak", "true_peak_dbtp", " dBTP"],
-  ["peak to loudness", "peak_to_loudness_lu", " LU"],
-  ["mono loses", "mono_loss_lu", " LU"],
+  ["PLR", "peak_to_loudness_lu", " LU"],
+  ["mono loss", "mono_loss_lu", " LU"],
 ] as const;

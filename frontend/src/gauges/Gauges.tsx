@@ -56,11 +56,7 @@ export function Gauges() {
           <Heard name="short term" read={(gauge) => heardLufs(gauge?.short_term_lufs)} />
           <TruePeak />
           <Figure name="range" value={formatDb(measures?.loudness_range_lu, false, " LU")} old={old} />
-          <Figure
-            name="peak / loudness"
-            value={formatDb(measures?.peak_to_loudness_lu, false, " LU")}
-            old={old}
-          />
+          <Figure name="PLR" value={formatDb(measures?.peak_to_loudness_lu, false, " LU")} old={old} />
         </dl>
       </div>
       <div className="cap mt-1">correlation, {heardName.toLowerCase()}</div>
@@ -69,7 +65,7 @@ export function Gauges() {
         <Scope />
         <dl className={`flex flex-col gap-[7px] [@media(max-height:720px)]:gap-[2px] ${old}`}>
           <Figure name="song's peak" value={formatDb(measures?.true_peak_dbtp, false, "")} />
-          <Figure name="mono loses" value={formatDb(measures?.mono_loss_lu, false, " LU")} />
+          <Figure name="mono loss" value={formatDb(measures?.mono_loss_lu, false, " LU")} />
           <Figure
             name="lows in side"
             value={measures ? `${(measures.side_energy_below_120hz * 100).toFixed(1)} %` : "—"}
@@ -110,7 +106,7 @@ function TruePeak() {
   });
   return (
     <Figure
-      name="true peak so far"
+      name="true peak max"
       value={formatDb(db, false, "")}
       tone={db !== null && db > 0 ? "text-copper" : "text-green"}
     />

@@ -13,7 +13,7 @@ const PASSING = /^(without|eased|coded|added):/;
 
 /** The key of what stands on no number. */
 function keyOf(other: string): string {
-  if (/^(coded|added):/.test(other)) return "as coded";
+  if (/^(coded|added):/.test(other)) return "codec preview";
   if (other === WITHOUT_CHAIN) return "key N";
   return other.startsWith("eased") ? "key Q" : "key 0";
 }
@@ -37,7 +37,7 @@ export function CompareKeys() {
   const shows = (value: string) => !blind && heard === value;
   const states = !blind && PASSING.test(other) && !keyed.includes(other) ? [...keyed, other] : keyed;
   const words = matchWords(match, heard === "now", otherName, matched);
-  const said = matched ? (match.estimate ? "matched, estimate" : "level matched") : "not matched";
+  const said = matched ? (match.estimate ? "matched (estimate)" : "loudness matched") : "not matched";
   return (
     <>
       <div className="flex min-w-0 shrink gap-1 overflow-hidden" role="group" aria-label="Compare">

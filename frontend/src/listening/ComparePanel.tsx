@@ -10,7 +10,7 @@ const TABS = [
   ["versions", "Versions"],
   ["references", "References"],
   ["figures", "Before and after"],
-  ["coded", "As coded"],
+  ["coded", "Codec preview"],
   ["blind", "Blind test"],
 ] as const;
 

@@ -45,7 +45,7 @@ export function HeardLine() {
   return (
     <div className="flex min-w-0 items-center gap-4 pb-[4px]">
       <div className="min-w-0 truncate" role="status" aria-label="Hearing">
-        <span className="text-mute">hearing</span> <b className="font-[620]">{words}</b>
+        <span className="text-mute">listening to</span> <b className="font-[620]">{words}</b>
       </div>
       <RangeSweep />
       {!plain && blind === null && (

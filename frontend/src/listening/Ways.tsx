@@ -20,18 +20,18 @@ export function Ways() {
   return (
     <>
       <div>
-        <div className="cap mb-[2px]">Fold</div>
+        <div className="cap mb-[2px]">Channels</div>
         <Choice
-          label="Fold"
+          label="Channels"
           value={listening.fold}
           options={FOLDS}
           onChange={(fold) => listenAs({ fold: fold as (typeof FOLDS)[number]["value"] })}
         />
       </div>
       <div>
-        <div className="cap mb-[2px]">Only this range</div>
+        <div className="cap mb-[2px]">Band</div>
         <Segments
-          label="Only this range"
+          label="Band"
           value={listening.range}
           options={RANGES}
           onChange={(range) => {
@@ -43,9 +43,9 @@ export function Ways() {
         />
       </div>
       <div>
-        <div className="cap mb-[2px]">Place</div>
+        <div className="cap mb-[2px]">Speakers</div>
         <Choice
-          label="Place"
+          label="Speakers"
           value={listening.place}
           options={(places?.places ?? []).map(({ name, title, says, curve_db }) => ({
             value: name,

@@ -23,13 +23,13 @@ describe("what is heard, in words", () => {
     expect(heardInWords("Received", "result", "", listening, phone)).toBe(
       "the song as received, in mono, only below 120 Hz, as in: phone, only bass",
     );
-    expect(heardInWords("Now", "removed", "the limiter", plain, undefined)).toBe("what the limiter removes");
+    expect(heardInWords("Now", "removed", "the limiter", plain, undefined)).toBe("what the limiter changes");
   });
 
   it("calls what is compared by its name", () => {
     const named = { versions: [], references: [] };
     expect(nameOf("without:a", named, { a: "Limiter" })).toBe("without limiter");
-    expect(nameOf("without:*", named, {})).toBe("without any stage");
+    expect(nameOf("without:*", named, {})).toBe("bypass all");
     expect(nameOf("received", named, {})).toBe("Received");
   });
 });

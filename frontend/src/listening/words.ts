@@ -44,15 +44,13 @@ export function nameOf(
   if (kind === "version") return versions.find(({ id }) => String(id) === rest)?.name ?? "version";
   if (kind === "reference") return references.find(({ id }) => String(id) === rest)?.name ?? "reference";
   if (kind === "without")
-    return rest === "*"
-      ? "without any stage"
-      : `without ${(titles[rest ?? ""] ?? "the stage").toLowerCase()}`;
+    return rest === "*" ? "bypass all" : `without ${(titles[rest ?? ""] ?? "the stage").toLowerCase()}`;
   if (kind === "coded" || kind === "added") {
     const [, coder, rate] = heard.split(":");
     const named = `${CODERS[coder ?? ""] ?? coder} ${rate}`;
     return kind === "coded" ? named : `what ${named} adds`;
   }
-  if (kind === "eased") return `${(titles[rest ?? ""] ?? "the stage").toLowerCase()} eased`;
+  if (kind === "eased") return `${(titles[rest ?? ""] ?? "the stage").toLowerCase()} preview`;
   if (kind === "edit") return "an earlier state";
   return kind === "received" ? "Received" : "Now";
 }
@@ -67,8 +65,8 @@ export function heardInWords(
 ): string {
   const what = {
     result: name === "Now" ? "the song as it is now" : name === "Received" ? "the song as received" : name,
-    removed: `what ${stage} removes`,
-    detector: `what ${stage} listens to`,
+    removed: `what ${stage} changes`,
+    detector: `the detector of ${stage}`,
   }[tap];
   const range = {
     all: "",

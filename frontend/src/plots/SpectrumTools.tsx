@@ -39,10 +39,10 @@ export function SpectrumTools() {
         title="Keep the highest level of every frequency"
         onClick={() => set({ hold: !hold })}
       >
-        hold
+        Peak hold
       </button>
       <button type="button" title="Keep this spectrum for comparing" onClick={() => spectra.freeze()}>
-        freeze{frozen.length ? ` (${frozen.length})` : ""}
+        Freeze{frozen.length ? ` (${frozen.length})` : ""}
       </button>
       {frozen.length > 0 && (
         <button type="button" aria-label="Forget frozen spectra" onClick={() => set({ frozen: [] })}>
@@ -51,7 +51,7 @@ export function SpectrumTools() {
       )}
       <Popover.Root>
         <Popover.Trigger asChild>
-          <button type="button">{slope.toFixed(1).replace(".0", "")} dB/oct</button>
+          <button type="button">Slope {slope.toFixed(1).replace(".0", "")} dB/oct</button>
         </Popover.Trigger>
         <Popover.Portal>
           <Popover.Content className="menu w-[260px] p-3!" sideOffset={6}>

@@ -87,7 +87,7 @@ export function Delivery({ record }: { record: RecordNow }) {
       <div className="flex items-center gap-2 pb-1">
         <h2 className="font-[660]">Delivery</h2>
         <button type="button" className="strong" disabled={!wanted.length} onClick={deliver}>
-          Deliver what is ticked: {wanted.length} {wanted.length === 1 ? "file" : "files"}
+          Deliver selected: {wanted.length} {wanted.length === 1 ? "file" : "files"}
         </button>
         {running && (
           <button
@@ -219,7 +219,7 @@ function Cell({ label, row, ticked, onTick }: CellProps) {
       {words}
     </label>
   );
-  if (!row) return box("to print");
+  if (!row) return box("not printed");
   const at = formatMoment(row.made_at).slice(11);
   if (row.state === "stopped") return box("stopped · again");
   const file = row.state === "done" && (

@@ -29,10 +29,10 @@ export function JoinRow({ before, after, playable, onChange, onHear }: Props) {
         type="button"
         className="px-1 font-[620] text-rim hover:underline disabled:opacity-50"
         disabled={!playable}
-        aria-label={`Hear the join of ${before.title} and ${after.title}`}
+        aria-label={`Play transition of ${before.title} and ${after.title}`}
         onClick={onHear}
       >
-        hear the join
+        Play transition
       </button>
       <span className="h-px flex-1 border-t border-dashed border-line" />
     </li>

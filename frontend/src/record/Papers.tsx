@@ -9,10 +9,10 @@ const PAPERS = [
 
 /** What goes with a delivery, to be handed on. */
 export function Papers({ record, ready }: { record: RecordNow; ready: boolean }) {
-  if (!ready) return <p className="text-mute">The papers are there when all songs are surveyed.</p>;
+  if (!ready) return <p className="text-mute">The documents are ready when all songs are analysed.</p>;
   return (
-    <nav aria-label="Papers">
-      <h2 className="pt-1 font-[660]">Papers</h2>
+    <nav aria-label="Documents">
+      <h2 className="pt-1 font-[660]">Documents</h2>
       <ul>
         {PAPERS.map(([name, words]) => (
           <li key={name}>

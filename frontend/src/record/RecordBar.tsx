@@ -75,7 +75,7 @@ export function RecordBar({ record, playing, known }: Props) {
           <span className="text-copper">{problem}</span>
         ) : played ? (
           <>
-            <span className="text-mute">hearing</span>{" "}
+            <span className="text-mute">listening to</span>{" "}
             <b className="font-[620]">
               {part === "joins" ? "the joins, 8 s of each side" : (titles[song] ?? "")}
               {level === "equal" ? ", all songs at equal loudness" : ""}

@@ -27,9 +27,9 @@ export function SongCard({ song, sounds, onChange }: Props) {
     <Popover.Root>
       <Popover.Trigger
         className="px-1 text-[11px] text-mute hover:text-ink"
-        aria-label={`fades, ends of ${song.title}`}
+        aria-label={`Fades of ${song.title}`}
       >
-        fades, ends <span aria-hidden>▾</span>
+        Fades <span aria-hidden>▾</span>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content

@@ -13,7 +13,7 @@ interface Props {
 }
 
 const RAMPS = [
-  { value: "hold", label: "hold" },
+  { value: "hold", label: "step" },
   { value: "line", label: "line" },
   { value: "smooth", label: "smooth" },
 ] as const;

@@ -15,8 +15,8 @@ import { barSeconds, useGrid } from "./useGrid";
 
 type Value = Point["value"];
 const RAMPS: { value: Way["ramp"]; label: string }[] = [
-  { value: "hold", label: "at the border" },
-  { value: "line", label: "line" },
+  { value: "hold", label: "step" },
+  { value: "line", label: "linear" },
   { value: "smooth", label: "smooth" },
 ];
 const SECONDS = [0.5, 1, 2, 4, 8];
@@ -98,7 +98,7 @@ function Table({ target, path, title, about, resting, recipe }: Props) {
     let ride = rideOf(present, target, path) ?? { target, param: path, points: [] };
     for (const { id } of named) ride = withRow(ride, sections, resting, id, row, log);
     const where = named.length > 1 ? `${named.length} sections` : section.name;
-    const words = row ? tellValue(about, row.value) : "as before";
+    const words = row ? tellValue(about, row.value) : "as previous";
     edit(withRide(present, ride), `${title}: ${about.label.toLowerCase()} ${words} in ${where}`, true);
   };
   const close = () => useRiding.setState({ table: null });
@@ -169,7 +169,7 @@ function Table({ target, path, title, about, resting, recipe }: Props) {
                 edit(withRide(present, { ...ride, points: [] }), `${title}: ${about.label} rests`, true);
             }}
           >
-            let it rest at {tellValue(about, resting)}
+            Replace by {tellValue(about, resting)}
           </button>
         </footer>
       )}
@@ -215,7 +215,7 @@ function Row({ row, about, now, barS, focused, onChange }: RowProps) {
         />
       </span>
       {value === null ? (
-        <span className="cap">as before</span>
+        <span className="cap">as previous</span>
       ) : (
         <span className="flex min-w-0 flex-1 items-center gap-1 [&_button]:min-w-0! [&_button]:px-[5px]! [&_button]:py-0!">
           {typeof shown === "number" ? (
@@ -235,7 +235,7 @@ function Row({ row, about, now, barS, focused, onChange }: RowProps) {
               }
             />
           ) : (
-            <span className="cap">at the border</span>
+            <span className="cap">step</span>
           )}
           {way.ramp !== "hold" && (
             <Choice
@@ -260,7 +260,7 @@ function Row({ row, about, now, barS, focused, onChange }: RowProps) {
           )}
           <button
             type="button"
-            aria-label={`${name} as before`}
+            aria-label={`${name} as previous`}
             title="As the section before"
             className="ml-auto text-[14px] leading-none text-mute hover:text-copper"
             onClick={() => onChange(null)}

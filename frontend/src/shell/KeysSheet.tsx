@@ -1,6 +1,7 @@
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 import { useBench } from "../state/store";
+import { Glossary } from "./Glossary";
 import { setLetters } from "./keys";
 import { KEYS } from "./keyTable";
 
@@ -19,7 +20,7 @@ export function KeysSheet() {
   }, []);
   return (
     <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="px-2 py-1 hover:bg-white/15">Keys ?</Dialog.Trigger>
+      <Dialog.Trigger className="px-2 py-1 hover:bg-white/15">Shortcuts ?</Dialog.Trigger>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-20 bg-black/35" />
         <Dialog.Content
@@ -27,7 +28,7 @@ export function KeysSheet() {
           className="fixed top-1/2 left-1/2 z-30 max-h-[90vh] w-[820px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-y-auto border border-rim bg-enamel p-5"
         >
           <div className="flex items-center justify-between">
-            <Dialog.Title className="text-[16px] font-[680]">Keys</Dialog.Title>
+            <Dialog.Title className="text-[16px] font-[680]">Shortcuts</Dialog.Title>
             <Dialog.Close
               className="px-2 text-[18px] leading-none text-mute hover:text-copper"
               aria-label="Close"
@@ -57,12 +58,13 @@ export function KeysSheet() {
               checked={letters}
               onChange={(event) => setLetters(event.target.checked)}
             />
-            single letters act at once; off, only keys with Ctrl or Alt, Space, Enter and the arrows do
+            single-letter shortcuts
           </label>
           <p className="text-mute">
-            Drag along the song map to loop a passage, click a section to loop it, click a strip to go where
-            that stage works. Shift while dragging a rule moves it finely.
+            Drag along the song map to loop a passage. Click a section to loop it. Click a strip to go to the
+            loudest work of that stage. Hold Shift while dragging a control for fine steps.
           </p>
+          <Glossary />
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

@@ -280,7 +280,7 @@ function PrintRow({ print }: { print: Print }) {
           <Measure name="loudness" value={formatDb(m.integrated_lufs, false, " LUFS")} />
           <Measure name="range" value={formatDb(m.loudness_range_lu, false, " LU")} />
           <Measure name="true peak" value={m.true_peak_dbtp.toFixed(2).replace("-", "−") + " dBTP"} />
-          <Measure name="mono loses" value={formatDb(m.mono_loss_lu, false, " LU")} />
+          <Measure name="mono loss" value={formatDb(m.mono_loss_lu, false, " LU")} />
           <Measure name="length" value={formatTime(m.duration_s, 2)} />
           <Measure name="rate" value={`${m.rate_hz / 1000} kHz`} />
           {print.clipped ? (

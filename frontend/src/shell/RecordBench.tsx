@@ -118,7 +118,7 @@ export default function RecordBench() {
             far={far.map(({ songs }) => songs[0]! - 1)}
           />
           <p className="cap">each at its own loudness, against the record; shaded: where most of it lies</p>
-          <h2 className="pt-1 font-[660]">What stands out</h2>
+          <h2 className="pt-1 font-[660]">Findings</h2>
           {unheard && (
             <p role="alert" className="text-copper">
               {unheard}
@@ -129,7 +129,7 @@ export default function RecordBench() {
               surveying the songs · {Math.round(100 * heard.work.progress)} %
             </p>
           )}
-          <ul aria-label="What stands out">
+          <ul aria-label="Findings">
             {heard?.stands_out.map(({ songs, says }) => (
               <li key={says + songs.join()}>
                 <b className="font-[700] text-copper">{songs.join("→")}</b> {says}
@@ -137,7 +137,7 @@ export default function RecordBench() {
             ))}
           </ul>
           {heard?.work === null && heard.stands_out.length === 0 && (
-            <p className="text-mute">Nothing stands out: the songs go together.</p>
+            <p className="text-mute">No findings: the songs go together.</p>
           )}
           {record && record.songs.length > 0 && <Papers record={record} ready={heard?.papers ?? false} />}
         </aside>

@@ -39,7 +39,7 @@ export interface KeyAction {
   keys: string[];
   shown: string;
   says: string;
-  group: "Listening" | "Song" | "Chain" | "Edits" | "On a pin" | "On a rule";
+  group: "Listening" | "Song" | "Chain" | "Edits" | "On a band" | "On a rule";
   /** told which of its keys was pressed */
   act?: (name: string) => void;
   /** whether a key that is held down does it again and again */
@@ -159,39 +159,39 @@ export const KEYS: KeyAction[] = [
     group: "Listening",
     act: () => setPlaying(!state().playing),
   },
-  { keys: ["1"], shown: "1", says: "hear the song as received", group: "Listening", act: () => hearKeyed(1) },
+  { keys: ["1"], shown: "1", says: "received", group: "Listening", act: () => hearKeyed(1) },
   {
     keys: ["2"],
     shown: "2",
-    says: "hear the song as it is now",
+    says: "now",
     group: "Listening",
     act: () => hearKeyed(2),
   },
   ...[3, 4, 5, 6, 7, 8, 9].map((number): KeyAction => ({
     keys: [String(number)],
     shown: number === 3 ? "3 … 9" : "",
-    says: "hear a version or a reference",
+    says: "a version or a reference",
     group: "Listening",
     act: () => hearKeyed(number),
   })),
   {
     keys: ["0"],
     shown: "0",
-    says: "hear it without the chosen stage",
+    says: "bypass the chosen stage",
     group: "Listening",
     act: () => hearWithout(state().selected),
   },
   {
     keys: ["q"],
     shown: "Q",
-    says: "hear the chosen stage with less to do",
+    says: "preview the stage with a gentler setting",
     group: "Listening",
     act: hearEased,
   },
   {
     keys: ["n"],
     shown: "N",
-    says: "hear it without any stage",
+    says: "bypass all stages",
     group: "Listening",
     act: () => hearWithout(null),
   },
@@ -205,14 +205,14 @@ export const KEYS: KeyAction[] = [
   {
     keys: ["r"],
     shown: "R",
-    says: "hear what the stage removes",
+    says: "listen to the difference",
     group: "Listening",
     act: () => toggleTap("removed"),
   },
   {
     keys: ["h"],
     shown: "H",
-    says: "hear what it listens to",
+    says: "listen to the detector",
     group: "Listening",
     act: () => toggleTap("detector"),
   },
@@ -310,7 +310,7 @@ export const KEYS: KeyAction[] = [
   {
     keys: ["[", "]"],
     shown: "[ ]",
-    says: "the loop begins, ends where it is heard",
+    says: "loop start, loop end at the playhead",
     group: "Song",
     act: (name) => loopEdge(name === "[" ? 0 : 1),
   },
@@ -371,7 +371,7 @@ export const KEYS: KeyAction[] = [
     group: "Chain",
     act: () => duplicate(chosen()),
   },
-  { keys: ["v"], shown: "V", says: "the song as a whole", group: "Chain", act: () => select(null) },
+  { keys: ["v"], shown: "V", says: "overview", group: "Chain", act: () => select(null) },
   { keys: ["a"], shown: "A", says: "add a stage, found by typing", group: "Chain", act: openSearch },
   { keys: ["f"], shown: "F", says: "add filters", group: "Chain", act: () => addKind("filter") },
   { keys: ["c"], shown: "C", says: "add a bus compressor", group: "Chain", act: () => addKind("compressor") },
@@ -393,9 +393,9 @@ export const KEYS: KeyAction[] = [
     group: "Edits",
     act: () => void step("redo"),
   },
-  { keys: [], shown: "← → ↑ ↓", says: "frequency and gain", group: "On a pin" },
-  { keys: [], shown: "Page ↑ ↓", says: "narrower, broader", group: "On a pin" },
-  { keys: [], shown: "C, Del", says: "copy across, remove", group: "On a pin" },
+  { keys: [], shown: "← → ↑ ↓", says: "frequency and gain", group: "On a band" },
+  { keys: [], shown: "Page ↑ ↓", says: "narrower, broader", group: "On a band" },
+  { keys: [], shown: "C, Del", says: "copy across, remove", group: "On a band" },
   { keys: [], shown: "← →", says: "move; with Shift finely", group: "On a rule" },
   { keys: [], shown: "Page ↑ ↓", says: "move far", group: "On a rule" },
   { keys: [], shown: "0–9, Enter", says: "type a value with its unit", group: "On a rule" },

@@ -22,7 +22,6 @@ export function MapNotes() {
     const found = survey?.hardest?.[stage.id];
     return found && found.db < -0.05 ? [{ stage, ...found }] : [];
   });
-  const spots = findings.length === 1 ? "1 spot" : `${findings.length} spots`;
   const status =
     survey?.state === "failed"
       ? survey.problem
@@ -31,8 +30,8 @@ export function MapNotes() {
         : busy
           ? `surveying the song · ${Math.round((survey?.progress ?? 0) * 100)} %`
           : findings.length
-            ? `surveyed, whole song: ${spots}`
-            : "surveyed, whole song: nothing found";
+            ? `Findings ${findings.length}`
+            : "Findings: none";
   return (
     <div className="overflow-y-auto border-l border-faint px-3 py-[5px]">
       <div className="cap mb-[2px] flex" role="status">
@@ -65,7 +64,7 @@ export function MapNotes() {
           <FindingRow key={finding.id} finding={finding} settled={!busy} />
         ))}
         {(survey?.dismissed ?? 0) > 0 && <Recall count={survey!.dismissed!} />}
-        {hardest.length > 0 && <div className="cap mt-1">hardest work</div>}
+        {hardest.length > 0 && <div className="cap mt-1">Gain reduction</div>}
         {hardest.map(({ stage, db, at_s }) => (
           <button
             key={stage.id}

@@ -14,14 +14,14 @@ export function SongFindings() {
       aria-label="What was found"
       role="group"
     >
-      <div className="cap pb-1">what stands out</div>
+      <div className="cap pb-1">Findings</div>
       {findings.map((finding) => (
         <div key={finding.id} className="border-t border-faint py-[3px]">
           <FindingRow finding={finding} settled={settled} />
-          {finding.fix && <span className="cap block truncate">to try: {finding.fix}</span>}
+          {finding.fix && <span className="cap block truncate">Try: {finding.fix}</span>}
         </div>
       ))}
-      {settled && findings.length === 0 && <p className="text-mute">Nothing stands out.</p>}
+      {settled && findings.length === 0 && <p className="text-mute">No findings.</p>}
     </div>
   );
 }

@@ -78,7 +78,7 @@ export function SongSpectrum({ searching }: { searching: boolean }) {
       onKeyDown={key}
       onPointerMove={at}
       onPointerLeave={() => setSpot(null)}
-      title="Shift-drag hears only that range"
+      title="Shift-drag to solo a range"
     >
       {range.shown && <Dragged shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="Spectrum of what is heard, mid over side" />

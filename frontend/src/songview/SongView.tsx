@@ -37,7 +37,7 @@ export function SongView() {
           className={`plain ${searching ? "border-copper! bg-copper! text-on-rim" : ""}`}
           onClick={() => setSearching(!searching)}
         >
-          search
+          Sweep
         </button>
         <Segments
           label="Figures"

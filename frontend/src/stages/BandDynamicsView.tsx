@@ -80,7 +80,7 @@ export default function BandDynamicsView({ stage }: { stage: BandStage }) {
           className={`plain shrink-0 ${alone ? "border-copper! bg-copper! text-on-rim" : ""}`}
           onClick={() => listenAs(alone ? { range: "all" } : { range: "band", low_hz: low, high_hz: high })}
         >
-          band {at + 1} alone
+          Solo band {at + 1}
         </button>
         <span className="cap min-w-0 truncate">
           copper: at this moment · dashed: at rest · Alt moves all bands alike

@@ -53,7 +53,7 @@ export function BandFigures({
           onChange={(shape) => change({ shape: shape as Band["shape"] }, true)}
         />
         <Choice
-          label={`Band ${number} treats`}
+          label={`Channels of band ${number}`}
           value={band.channels}
           options={CHANNELS}
           onChange={(channels) => change({ channels: channels as Channels }, true)}

@@ -93,7 +93,7 @@ export function BandsPicture({ stage, chosen, choose }: Props) {
     <div
       ref={box}
       className="picture touch-none"
-      title="Shift-drag hears only that range"
+      title="Shift-drag to solo a range"
       {...range.handlers}
       onClick={(event) => {
         const share =

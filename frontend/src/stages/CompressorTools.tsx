@@ -65,7 +65,7 @@ export const CompressorTools = memo(function CompressorTools({ id }: { id: strin
         disabled={survey?.state !== "done"}
         onClick={() => void match()}
       >
-        match makeup
+        Match loudness
       </button>
       <button
         type="button"
@@ -74,7 +74,7 @@ export const CompressorTools = memo(function CompressorTools({ id }: { id: strin
         className={`plain whitespace-nowrap ${keeps ? "border-rim! bg-rim! text-on-rim" : ""}`}
         onClick={() => keepWork(!keeps)}
       >
-        same work
+        Hold gain reduction
       </button>
       <TwoWays id={id} />
       <Work id={id} />

@@ -46,11 +46,7 @@ export default function CompressorView({ stage }: { stage: CompressorStage }) {
         )}
         <TimePicture
           stage={stage}
-          heardIs={
-            key
-              ? `what it listens to (${key.map((id) => nameOfHome(recipe, id)).join(", ")})`
-              : "what it listens to"
-          }
+          heardIs={key ? `detector (${key.map((id) => nameOfHome(recipe, id)).join(", ")})` : "detector"}
           deepestDb={-60}
           level={{ db: threshold, label: formatDb(threshold), onMove: move, onRest: rest }}
           effortDb={4}

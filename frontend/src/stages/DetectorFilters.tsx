@@ -27,9 +27,9 @@ export const DetectorFilters = memo(function DetectorFilters({ stage, filters }:
   const follows = useFollow((s) => s.follows);
   const change = (next: DetectorFilter[], label: string) => changeFilters(stage, next, label, true);
   return (
-    <section aria-label="Listens through" className="order-last col-span-full border-t border-faint pt-2">
+    <section aria-label="Detector filters" className="order-last col-span-full border-t border-faint pt-2">
       <div className="flex items-center gap-3 pb-1">
-        <span>Listens through</span>
+        <span>Detector filters</span>
         {filters.length === 0 && <span className="text-mute">everything</span>}
         {filters.length < MOST && (
           <button
@@ -37,7 +37,7 @@ export const DetectorFilters = memo(function DetectorFilters({ stage, filters }:
             className="font-semibold text-rim hover:underline"
             onClick={() => change([...filters, FRESH], "filter added")}
           >
-            + filter
+            + Detector filter
           </button>
         )}
         <label className="ml-auto flex items-center gap-1 text-mute">
@@ -47,9 +47,9 @@ export const DetectorFilters = memo(function DetectorFilters({ stage, filters }:
             checked={follows}
             onChange={(event) => useFollow.setState({ follows: event.target.checked })}
           />
-          hear it while dragging
+          listen while dragging
         </label>
-        <span className="cap">all frequencies still go down together</span>
+        <span className="cap">filters the detector only</span>
       </div>
       {filters.map((filter, index) => (
         <Filter

@@ -48,17 +48,12 @@ export function DetectorPicture({ stage, filters }: Props) {
     context.fillStyle = colour("mute");
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
-    context.fillText("filled: what it listens to", frame.left + 8, frame.top + 12);
+    context.fillText("filled: detector signal", frame.left + 8, frame.top + 12);
   });
   return (
-    <div
-      ref={box}
-      className="picture touch-none"
-      {...range.handlers}
-      title="Shift-drag hears only that range"
-    >
+    <div ref={box} className="picture touch-none" {...range.handlers} title="Shift-drag to solo a range">
       {range.shown && <Dragged shown={range.shown} />}
-      <canvas ref={ref} role="img" aria-label="What the detector listens through, over what it listens to" />
+      <canvas ref={ref} role="img" aria-label="Detector filters over the spectrum of the detector signal" />
       {size.width > 0 &&
         filters.map((filter, index) => (
           <Pin

@@ -36,16 +36,16 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
               setPicked(null);
             }}
           >
-            remove pin {at + 1}
+            Remove band {at + 1}
           </button>
         )}
         <span className="cap min-w-0 truncate">
-          double-click: a pin · bar: its reach · copper: at this moment, dotted at its farthest
+          double-click: new band · bar: its range · copper: gain now, dotted: its maximum
         </span>
       </div>
       <PinsPicture stage={stage} chosen={chosen?.id ?? null} choose={setPicked} />
       <PartCards
-        label="Pins"
+        label="Bands"
         parts={pins.map((pin, i) => ({
           id: pin.id,
           title: `${i + 1} · ${pin.shape.replace("_", " ")} ${formatHz(pin.hz)}`,
@@ -56,7 +56,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
         choose={setPicked}
         add={
           pins.length < MOST_PINS
-            ? { label: "+ pin", act: () => setPicked(addPin(stage, { hz: 3000 })) }
+            ? { label: "+ band", act: () => setPicked(addPin(stage, { hz: 3000 })) }
             : undefined
         }
       />
@@ -66,7 +66,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
             key={chosen.id}
             stage={stage}
             reads={readsOf(chosen.id)}
-            heardIs={`what pin ${at + 1} hears`}
+            heardIs={`detector of band ${at + 1}`}
             deepestDb={-84}
             level={{
               db: chosen.threshold_db,
@@ -88,8 +88,8 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
         </div>
       ) : (
         <p className="self-start text-mute">
-          A pin rests at its gain and moves towards its reach when what it hears crosses its threshold.
-          Double-click the picture, or add one.
+          A band stays at its gain and moves through its range when its detector crosses the threshold.
+          Double-click the picture to add one.
         </p>
       )}
     </div>
@@ -115,7 +115,7 @@ function Alone({ pin, number }: { pin: Pin; number: number }) {
         listenAs(on ? { range: "all", fold: "stereo" } : { range: "band", ...range, fold: pin.channels })
       }
     >
-      pin {number} alone
+      Solo band {number}
     </button>
   );
 }

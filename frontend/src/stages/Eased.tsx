@@ -12,11 +12,11 @@ export function Eased({ stage }: { stage: Stage }) {
     <button
       type="button"
       aria-pressed={heard === eased}
-      title={`Hear it with its ${words}, at equal loudness; the setting stays (key Q)`}
+      title={`Listen with ${words} at equal loudness; the setting stays (key Q)`}
       className={`plain whitespace-nowrap ${heard === eased ? "bg-ink! text-page" : ""}`}
       onClick={() => compare(heard === eased ? "now" : eased)}
     >
-      hear {words}
+      Preview {words}
     </button>
   );
 }

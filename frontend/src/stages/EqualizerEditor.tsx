@@ -45,11 +45,11 @@ export default function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
         <button
           type="button"
           aria-pressed={searching}
-          title="A narrow band follows the pointer over the spectrum; a click places a pin there"
+          title="A narrow band follows the pointer over the spectrum; a click makes a band there"
           className={`plain ${searching ? "border-copper! bg-copper! text-on-rim" : ""}`}
           onClick={() => setSearching(!searching)}
         >
-          search
+          Sweep
         </button>
         {chosen && <Solo band={chosen} number={bands.indexOf(chosen) + 1} />}
         {notes.length ? (
@@ -57,7 +57,9 @@ export default function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
             {notes[0]}
           </span>
         ) : (
-          <span className="cap min-w-0 truncate">double-click: a pin · wheel: Q · filled: compared with</span>
+          <span className="cap min-w-0 truncate">
+            double-click: new band · wheel: Q · filled: compared with
+          </span>
         )}
       </div>
       <EqualizerPicture stage={stage} chosen={chosen?.id ?? null} choose={setPicked} searching={searching} />
@@ -81,7 +83,7 @@ function Solo({ band, number }: { band: Band; number: number }) {
       className={`plain shrink-0 ${on ? "border-copper! bg-copper! text-on-rim" : ""}`}
       onClick={() => listenAs(on ? { range: "all", fold: "stereo" } : { range: "band", ...range, fold })}
     >
-      pin {number} alone
+      Solo band {number}
     </button>
   );
 }

@@ -160,7 +160,7 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
       className="picture touch-none"
       data-testid="equalizer"
       role="group"
-      aria-label={searching ? "Searching: arrows sweep a narrow band, Enter places a pin" : "Pins"}
+      aria-label={searching ? "Searching: arrows sweep a narrow band, Enter makes a band" : "Bands"}
       tabIndex={searching ? 0 : -1}
       onKeyDown={key}
       onDoubleClick={(event) =>

@@ -59,7 +59,7 @@ export function FilterPicture({ stage }: { stage: Stage }) {
         <Headroom stage={stage} />
         <span className="cap ml-auto shrink-0 max-[1100px]:hidden">filled: compared with · line: now</span>
       </div>
-      <div className="picture touch-none" {...range.handlers} title="Shift-drag hears only that range">
+      <div className="picture touch-none" {...range.handlers} title="Shift-drag to solo a range">
         {range.shown && <Dragged shown={range.shown} />}
         <canvas
           ref={ref}

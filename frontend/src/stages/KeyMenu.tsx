@@ -19,7 +19,7 @@ export function KeyMenu({ id, change }: CompressorProps) {
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
         className={`plain max-w-[130px] truncate whitespace-nowrap ${keys.length ? "border-copper! text-copper" : ""}`}
-        title="Listens to other buses instead of its own input"
+        title="The detector listens to these buses instead of its own input"
       >
         {keys.length ? `key: ${named}` : "key ▾"}
       </DropdownMenu.Trigger>

@@ -128,7 +128,7 @@ export function PinsPicture({ stage, chosen, choose }: Props) {
       className="picture touch-none"
       data-testid="pins"
       role="group"
-      aria-label="Pins"
+      aria-label="Bands"
       onDoubleClick={(event) => {
         const { hz } = where(event as unknown as PointerEvent<HTMLElement>);
         if (pins.length < MOST_PINS) choose(addPin(stage, { hz }));
@@ -138,7 +138,7 @@ export function PinsPicture({ stage, chosen, choose }: Props) {
       <canvas
         ref={ref}
         role="img"
-        aria-label="Curve at rest, as far as each pin may move, and at this moment"
+        aria-label="Curve at rest, as far as each band may move, and at this moment"
       />
       {size.width > 0 &&
         pins.map((pin, index) => (
@@ -178,7 +178,7 @@ function PinHandles({ stage, pin, number, frame, gain, chosen, choose, where }: 
     Math.max(frame.top, Math.min(frame.top + frame.height, yAt(frame, gain, db * half)));
   const [restY, reachY] = [y(pin.gain_db), y(pin.gain_db + pin.range_db)];
   const change = (fields: Partial<Pin>, label: string) =>
-    changePin(stage, pin.id, fields, `pin ${number} ${label}`);
+    changePin(stage, pin.id, fields, `band ${number} ${label}`);
   const drag = useDrag({
     grab: (event: PointerEvent<HTMLElement>) => {
       choose(pin.id);
@@ -225,7 +225,7 @@ function PinHandles({ stage, pin, number, frame, gain, chosen, choose, where }: 
       />
       <NumberedPin
         number={number}
-        label={`Pin ${number}: ${pin.shape.replace("_", " ")} at ${formatHz(pin.hz)}, ${formatDb(pin.gain_db, true)} at rest`}
+        label={`Band ${number}: ${pin.shape.replace("_", " ")} at ${formatHz(pin.hz)}, ${formatDb(pin.gain_db, true)} at rest`}
         x={x}
         y={restY}
         chosen={chosen}
@@ -236,7 +236,7 @@ function PinHandles({ stage, pin, number, frame, gain, chosen, choose, where }: 
         onBlur={rest}
       />
       <Handle
-        label={`Reach of pin ${number}`}
+        label={`Range of band ${number}`}
         vertical
         low={-24}
         high={24}

@@ -10,7 +10,7 @@ import { WonPicture } from "./WonPicture";
 
 const PICTURES = [
   { value: "curve", label: "curve" },
-  { value: "won", label: "loudness won" },
+  { value: "won", label: "loudness gained" },
 ] as const;
 const useShows = create<{ shows: "curve" | "won" }>(() => ({ shows: "curve" }));
 

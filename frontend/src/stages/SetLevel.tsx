@@ -28,7 +28,7 @@ export function SetLevel({ stage }: { stage: Stage }) {
   if (!kindInfo(stage.kind)?.level) return null;
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="plain whitespace-nowrap">set the level …</Popover.Trigger>
+      <Popover.Trigger className="plain whitespace-nowrap">Set loudness …</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
           aria-label="Set the level"

@@ -69,12 +69,7 @@ export function SplitPicture({ stage }: { stage: Split }) {
   });
 
   return (
-    <div
-      ref={box}
-      className="picture touch-none"
-      {...range.handlers}
-      title="Shift-drag hears only that range"
-    >
+    <div ref={box} className="picture touch-none" {...range.handlers} title="Shift-drag to solo a range">
       {range.shown && <Dragged shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="What comes into the split, and what each branch gives" />
       {size.width > 0 && by === "bands" && (

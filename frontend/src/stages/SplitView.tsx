@@ -15,7 +15,7 @@ export default function SplitView({ stage }: { stage: Split }) {
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
         <Segments
-          label="Divides by"
+          label="Split by"
           value={by}
           options={WAYS.map(({ by: value, label }) => ({ value, label }))}
           onChange={(next) => divide(stage.id, next)}

@@ -66,17 +66,17 @@ const Heading = memo(function Heading({
       </h2>
       {info.channels.length > 1 && (
         <Segments
-          label="Treats"
+          label="Channels"
           value={channels}
           options={info.channels.map((value) => ({ value, label: CHANNEL_NAMES[value] }))}
           onChange={(next) => set({ channels: next }, CHANNEL_NAMES[next])}
         />
       )}
       <span className="flex items-center gap-2">
-        {/* three ways of hearing say by themselves what they are */}
-        {taps.length < 3 && <span className="text-mute max-[1100px]:hidden">Hear</span>}
+        {/* three ways of listening say by themselves what they are */}
+        {taps.length < 3 && <span className="text-mute max-[1100px]:hidden">Listen to</span>}
         <Segments
-          label="Hear"
+          label="Listen to"
           value={tap}
           options={taps}
           onChange={(next) => {
@@ -91,7 +91,7 @@ const Heading = memo(function Heading({
           className={`plain whitespace-nowrap max-[1100px]:px-[5px]! ${heard === without ? "bg-ink! text-page" : ""}`}
           onClick={() => compare(heard === without ? "now" : without)}
         >
-          without<span className="max-[1100px]:hidden"> it</span>
+          Bypass
         </button>
       </span>
       <span className="ml-auto">

@@ -31,7 +31,7 @@ export const StartingPoints = memo(function StartingPoints({ id, kind }: { id: s
   };
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="plain whitespace-nowrap">start from ▾</DropdownMenu.Trigger>
+      <DropdownMenu.Trigger className="plain whitespace-nowrap">Presets ▾</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu" align="end" sideOffset={4}>
           {starts.map((start) => (

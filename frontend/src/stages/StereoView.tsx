@@ -18,7 +18,7 @@ import { useStageImage } from "./useStageImage";
 type StereoStage = Extract<Stage, { kind: "stereo" }>;
 const SHOWN = [
   { value: "change", label: "change" },
-  { value: "share", label: "side share" },
+  { value: "share", label: "side level" },
   { value: "correlation", label: "correlation" },
 ] as const;
 const useShown = create<{ shown: ImageShown }>(() => ({ shown: "share" }));
@@ -37,7 +37,7 @@ function change(
 /** The stage with so many ranges; one alone is the whole. */
 function withRanges(stage: StereoStage, count: number): void {
   const { widths, crossovers_hz: corners } = stage.params;
-  if (count < 2) change(stage, { widths: [], crossovers_hz: [] }, "one width", true);
+  if (count < 2) change(stage, { widths: [], crossovers_hz: [] }, "one range", true);
   else {
     const made = [...widths, ...Array.from({ length: count }, () => 1)].slice(0, count);
     change(stage, { widths: made, crossovers_hz: cornersFor(corners, count) }, `${count} ranges`, true);

@@ -124,9 +124,9 @@ const Shown = memo(function Shown(props: ShownProps) {
     context.font = "500 10.5px 'Archivo Variable', sans-serif";
     context.textAlign = "left";
     const narrow = width < NARROW_PX;
-    const leaves = leavesDb === undefined ? "" : "   copper: what leaves it";
-    const legend = heardIs ? `${narrow ? "" : "grey: the music   "}blue: ${heardIs}` : "blue: the music";
-    const gains = narrow ? "" : `   copper: ${effort.high > 0 ? "gain" : "gain taken off"}`;
+    const leaves = leavesDb === undefined ? "" : "   copper: output";
+    const legend = heardIs ? `${narrow ? "" : "grey: input   "}blue: ${heardIs}` : "blue: input";
+    const gains = narrow ? "" : `   copper: ${effort.high > 0 ? "gain" : "gain reduction"}`;
     context.fillText(legend + leaves + (leaves ? "" : gains), upper.left + 6, upper.top + upper.height + 11);
   }, DRAW_MS);
 

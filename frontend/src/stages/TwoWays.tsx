@@ -38,10 +38,10 @@ export const TwoWays = memo(function TwoWays({ id }: { id: string }) {
         type="button"
         className="plain whitespace-nowrap"
         disabled={busy}
-        title="Two versions of this setting: one does not hear the lows, one does not touch them"
+        title="Two versions of this setting: one filters the detector, one compresses above the split only"
         onClick={() => void make()}
       >
-        spare the lows …
+        Side-chain or split …
       </button>
       <Sheet title="Filter or split?" open={ways !== null} onOpenChange={(open) => !open && setWays(null)}>
         {ways && (
@@ -54,7 +54,7 @@ export const TwoWays = memo(function TwoWays({ id }: { id: string }) {
                   <b className="font-[650]">{version.name}.</b> {ways.says[i]}
                 </p>
                 <button type="button" className="plain" onClick={() => compare(`version:${version.id}`)}>
-                  hear it
+                  Listen
                 </button>
               </div>
             ))}

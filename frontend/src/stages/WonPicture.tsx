@@ -70,7 +70,7 @@ function draw(context: CanvasRenderingContext2D, width: number, height: number, 
   context.font = "500 10.5px 'Archivo Variable', sans-serif";
   context.textAlign = "left";
   context.fillStyle = colour("rim");
-  context.fillText("LU won by dB of push", frame.left, 12);
+  context.fillText("LU gained per dB", frame.left, 12);
   context.fillStyle = colour("copper");
   context.fillText("dashed: what it adds, dB", frame.left, 24);
   for (const db of [-60, -40, -20])

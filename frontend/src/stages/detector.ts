@@ -18,7 +18,7 @@ export function changeFilters(stage: string, next: DetectorFilter[], label: stri
     useFollow.setState({ held: true });
     listen("detector");
   }
-  if (recipe) edit(setParam(recipe, stage, "detector_filters", next), `Listens through: ${label}`, resting);
+  if (recipe) edit(setParam(recipe, stage, "detector_filters", next), `Detector filters: ${label}`, resting);
 }
 
 export function moveFilter(

@@ -35,7 +35,7 @@ export function addPin(stage: PinStage, fields: Partial<Pin>): string {
   let number = pins.length + 1;
   while (pins.some(({ id }) => id === `p${number}`)) number++;
   const pin: Pin = { ...FRESH, ...fields, id: `p${number}` };
-  changeParts(stage, [...pins, pin], `pin at ${formatHz(pin.hz)}`, true);
+  changeParts(stage, [...pins, pin], `band at ${formatHz(pin.hz)}`, true);
   return pin.id;
 }
 
@@ -50,7 +50,7 @@ export function removePin(stage: PinStage, id: string): void {
   changeParts(
     stage,
     pins.filter((pin) => pin.id !== id),
-    `pin ${number} removed`,
+    `band ${number} removed`,
     true,
   );
 }

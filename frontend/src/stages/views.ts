@@ -10,10 +10,10 @@ export interface StageView {
 }
 
 const RESULT: StageView["taps"] = [
-  { value: "result", label: "result" },
-  { value: "removed", label: "what it removes" },
+  { value: "result", label: "output" },
+  { value: "removed", label: "difference" },
 ];
-const DETECTOR: StageView["taps"] = [...RESULT, { value: "detector", label: "what it listens to" }];
+const DETECTOR: StageView["taps"] = [...RESULT, { value: "detector", label: "detector" }];
 
 type Load<K extends Kind> = () => Promise<{ default: ComponentType<{ stage: Extract<Stage, { kind: K }> }> }>;
 

@@ -61,7 +61,7 @@ def ways(song_id: int, stage_id: str) -> Response:
     recipe = current_revision(library, song_id).recipe
     sources = opened_sources(song_id)
     found = two_ways(recipe, stage_id, sources, *passage(max(source.frames for source in sources.values())))
-    names = (f"Deaf below {hz(found.hz)}", f"Spared below {hz(found.hz)}")
+    names = (f"Detector high-pass {hz(found.hz)}", f"Split at {hz(found.hz)}")
     made = [try_version(library, song_id, one, name) for one, name in zip(found.recipes, names, strict=True)]
     return jsonify(
         versions=[version_document(version) for version in made],

@@ -25,14 +25,14 @@ def test_values_are_named_as_on_the_bench():
         ("Bus compressor", "Mix", 1.0, 0.5),
         ("Bus compressor", "Threshold", -18, -24),
     ]
-    assert rows[3] == ("Bus compressor", "Listens through", "everything", "above 200 Hz")
+    assert rows[3] == ("Bus compressor", "Detector filters", "everything", "above 200 Hz")
 
 
 def test_bands_are_told_apart_by_their_ids():
     bands = [{"id": "b", "hz": 950, "gain_db": -2}, {"id": "c", "hz": 5000}]
     rows = told(recipe_of(TONE), recipe_of({**TONE, "params": {"bands": bands}}))
     assert ("Equalizer", "band 1", "there", None) in rows
-    assert ("Equalizer", "band 1 · At", 900, 950) in rows
+    assert ("Equalizer", "band 1 · Frequency", 900, 950) in rows
     assert ("Equalizer", "band 1 · Gain", 0, -2) in rows
     assert ("Equalizer", "band 2", None, "added") in rows
     assert len(rows) == 4

@@ -55,7 +55,7 @@ def test_it_says_what_it_costs_the_limiter():
     sound, recipe = music(6.0), recipe_of(*LIMITED)
     found = aim_at(recipe, {"mix": ArraySource(sound, RATE_HZ)}, "t", "integrated_lufs", -10.0, 0, sound.shape[1])
     assert found.after.work_db["lim"] < found.before.work_db["lim"] - 1.0
-    assert "the limiter then takes" in found.words
+    assert "the limiter then reduces by" in found.words
     assert "hold" not in found.after.work_db, "what stands before it does what it did"
 
 
@@ -73,7 +73,7 @@ def test_what_cannot_be_reached_comes_nearest_and_says_so():
     found = aim_at(recipe, {"mix": ArraySource(sound, RATE_HZ)}, "lim", "integrated_lufs", -3.0, 0, sound.shape[1])
     assert not found.reached
     assert found.after.gain_db == 24
-    assert "comes nearest" in found.words
+    assert "comes closest" in found.words
 
 
 def test_levels_in_buses_and_before_keyed_stages_are_tried_through_the_whole_recipe():
@@ -135,7 +135,7 @@ def test_pushing_what_stays_below_the_ceiling_wins_all_and_adds_nothing():
     assert found["worth_db"] is None
     assert found["steps"][8]["lufs"] - found["steps"][0]["lufs"] == pytest.approx(8.0, abs=0.01)
     assert max(step["added_db"] for step in found["steps"]) < -90
-    assert found["words"] == "8 dB win 8 LU: every dB is still worth it"
+    assert found["words"] == "8 dB more gains 8 LU: every dB still pays"
 
 
 def test_what_no_one_hears_is_tried_away():
@@ -143,9 +143,9 @@ def test_what_no_one_hears_is_tried_away():
     sound = music(6.0) * 0.3
     rumble = 0.4 * np.sin(2 * np.pi * 15 * np.arange(sound.shape[1]) / RATE_HZ)
     plain = won_by(recipe_of(*LIMITED[2:]), {"mix": ArraySource(tone(997, -30, 3.0), RATE_HZ)}, "lim")
-    assert plain["ends"] == "at 8 dB of push nothing is won by cutting below 30 Hz or above 16 kHz"
+    assert plain["ends"] == "at 8 dB more, nothing is gained by cutting below 30 Hz or above 16 kHz"
     found = won_by(recipe_of(*LIMITED[2:]), {"mix": ArraySource(sound + rumble, RATE_HZ)}, "lim")["ends"]
-    told = re.match(r"at 8 dB of push a low cut at 25 Hz takes ([\d.]+) dB off its hardest work", found)
+    told = re.match(r"at 8 dB more, a low cut at 25 Hz takes ([\d.]+) dB off its gain reduction", found)
     assert told, found
     assert float(told[1]) > 3
     assert "16 kHz" not in found

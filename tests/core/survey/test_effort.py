@@ -15,8 +15,8 @@ from tin_kettle.core.survey.survey import survey_song
 @pytest.mark.parametrize(
     ("effort", "words"),
     [
-        ([-1.0, -1, -2, -2, -2, -4], "mostly 1.2–2 dB, 4 dB at most"),
-        ([0.0, 0, -1, -1], "mostly 1 dB, 50 % of the time, 1 dB at most"),
+        ([-1.0, -1, -2, -2, -2, -4], "mostly 1.2–2 dB, 4 dB max"),
+        ([0.0, 0, -1, -1], "mostly 1 dB, 50 % of the time, 1 dB max"),
         ([0.0, -0.01], "takes nothing off"),
     ],
 )
@@ -41,7 +41,7 @@ def sections(*parts):
 
 def test_where_it_works_harder_is_named(song):
     parts = sections(("Verse", 0, 4), ("Chorus", 4, 6), ("Verse 2", 6, 8), ("Chorus 2", 8, 9), ("End", 9, 10))
-    assert song_words(song, "c", parts) == "2.6 dB off in the choruses, 2.6 dB at most"
+    assert song_words(song, "c", parts) == "2.6 dB off in the choruses, 2.6 dB max"
     once = sections(("Intro", 0, 4), ("Bridge", 4, 6), ("Rest", 6, 10))
     assert " off in the bridge, " in song_words(song, "c", once)
 

@@ -169,7 +169,7 @@ def test_dynamics_that_do_not_do_what_they_are_for_are_told():
     x = clean()
     pin = {"id": "p", "hz": 3000, "q": 1, "range_db": -4, "threshold_db": -80, "ratio": 100}
     found = look(x, recipe_of({"id": "d", "kind": "dynamic_equalizer", "params": {"bands": [pin]}}))
-    assert "a plain gain does the same" in found["restless-d-p"].says
+    assert "A static gain does the same" in found["restless-d-p"].says
     bands = [{"id": "a", "threshold_db": -50, "ratio": 6}, {"id": "b"}]
     recipe = recipe_of({"id": "b", "kind": "band_dynamics", "params": {"crossovers_hz": [800], "bands": bands}})
     corner = look(x, recipe)["voice-b-0"]
@@ -180,7 +180,7 @@ def test_dynamics_that_do_not_do_what_they_are_for_are_told():
     tamer = recipe_of(
         {"id": "t", "kind": "tamer", "params": {"threshold_db": -6, "strength": 1.0, "focus_low_hz": 100}}
     )
-    assert look(x, tamer)["hard-t"].fix == "threshold up by 3 dB"
+    assert look(x, tamer)["hard-t"].fix == "threshold +3 dB"
     holds = {"kind": "compressor", "params": {"threshold_db": -30, "ratio": 2}}
     twice = recipe_of({"id": "one", **holds}, {"id": "two", **holds})
     assert look(x, twice)["twice-one-two"].value > 0.85

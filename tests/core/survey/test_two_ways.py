@@ -32,8 +32,8 @@ def test_the_deaf_one_pulls_the_lows_along_and_the_other_leaves_them(sources):
     assert low_deaf < -0.5
     assert low_apart == pytest.approx(0.0, abs=0.3)
     assert found.gains_db.shape[0] == 2 and found.gains_db.min() < -3
-    assert "does not hear what lies below 100 Hz" in found.says[0]
-    assert "does not touch what lies below 100 Hz" in found.says[1]
+    assert "The detector ignores everything below 100 Hz" in found.says[0]
+    assert "The lows below 100 Hz are not compressed" in found.says[1]
 
 
 def test_the_corner_is_the_one_that_is_set_and_ids_stay_free(sources):

@@ -26,7 +26,7 @@ _WORDS = {
     "integrated_lufs": ("loudness", "LUFS", 1),
     "true_peak_dbtp": ("true peak", "dBTP", 2),
     "rate_hz": ("rate", "Hz", 0),
-    "dc_offset": ("constant offset", "", 4),
+    "dc_offset": ("DC offset", "", 4),
 }
 """Checks by their words, units and digits; the others are called as they are."""
 _CONTAINERS = {"WAV": "wav", "WAVEX": "wav", "RF64": "rf64", "FLAC": "flac", "AIFF": "aiff", "MP3": "mp3"}

@@ -16,7 +16,7 @@ Difference = dict[str, Any]
 
 
 FADER = {"gain_db": "Level", "pan": "Pan", "width": "Width", "muted": "Mute in the print", "group": "Group"}
-STAGE = {"on": "On", "channels": "Treats", "mix": "Mix"}
+STAGE = {"on": "On", "channels": "Channels", "mix": "Mix"}
 
 
 def differences(before: Recipe, after: Recipe) -> list[Difference]:

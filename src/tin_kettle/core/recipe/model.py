@@ -52,7 +52,7 @@ class Bus(Params):
         label="Level",
         unit="dB",
         ticks=(-60, -36, -12, 0, 12, 24),
-        says="How loud the bus is in the sum, after its chain.",
+        says="Sets the level of the bus after its chain.",
         follows=True,
     )
     pan: float = number(
@@ -61,10 +61,10 @@ class Bus(Params):
         1,
         label="Pan",
         ticks=(-1, 0, 1),
-        says="Turns one side down: the right one below the middle, the left one above.",
+        says="Turns one channel down: the right below zero, the left above.",
         follows=True,
     )
-    muted: bool = switch(False, label="Mute in the print", says="Leaves it out of the sum; keys still hear it.")
+    muted: bool = switch(False, label="Mute in the print", says="Leaves the bus out of the print. Side-chain inputs still receive it.")
 
 
 Owner = Bus | Branch

@@ -42,7 +42,7 @@ class DynamicBand(Params):
     """One band and its dynamics."""
 
     id: Id
-    on: bool = switch(True, label="On", says="Off it has neither dynamics nor gain.")
+    on: bool = switch(True, label="On", says="Turns the band's dynamics and gain on or off.")
     gain_db: float = number(
         0,
         -24,
@@ -50,23 +50,23 @@ class DynamicBand(Params):
         label="Gain",
         unit="dB",
         ticks=(-24, -12, 0, 12, 24),
-        says="How loud the band is after its dynamics.",
+        says="Sets the band's level after its dynamics.",
     )
     mode: Mode = choice(
         "compress",
-        label="Does",
-        says="Compress turns down what is above the threshold; expand turns down what is below it; "
-        "lift brings up what is below it.",
+        label="Mode",
+        says="Compress turns down levels above the threshold. Expand turns down levels below it. Lift turns up levels "
+        "below it.",
     )
-    threshold_db: float = dynamics.threshold("The band's own level from which it is worked on.")
-    ratio: float = dynamics.ratio("How hard: at 1 the band is left alone.", 1)
-    knee_db: float = dynamics.knee("How gradually it begins around the threshold.")
-    attack_ms: float = dynamics.attack("How quickly it follows the band getting louder.")
-    release_ms: float = dynamics.release("How quickly it follows the band getting quieter.")
-    range_db: float = dynamics.at_most("It never turns further than this.")
-    link: float = dynamics.link("At 1 both sides of the band move together.")
+    threshold_db: float = dynamics.threshold("Sets the level in the band from which it works.")
+    ratio: float = dynamics.ratio("Sets the ratio: at 1 the band stays as it is.", 1)
+    knee_db: float = dynamics.knee("Sets how gradually it begins around the threshold.")
+    attack_ms: float = dynamics.attack("Sets how fast it follows a rising level.")
+    release_ms: float = dynamics.release("Sets how fast it follows a falling level.")
+    range_db: float = dynamics.at_most("Limits the gain change.")
+    link: float = dynamics.link("At 1 both channels get the same gain change.")
     channels: Literal["stereo", "mid", "side"] = choice(
-        "stereo", label="Treats", says="All of the band, its middle, or what differs."
+        "stereo", label="Channels", says="Works on the whole band, its mid, or its side."
     )
 
     @property
@@ -88,7 +88,7 @@ class BandDynamicsParams(Params):
         min_length=2,
         max_length=5,
         strict=False,
-        json_schema_extra={"label": "Bands", "says": "Low to high, one more than crossovers."},
+        json_schema_extra={"label": "Bands", "says": "The bands from low to high, one more than crossovers."},
     )
 
 
@@ -229,19 +229,8 @@ def _summary(params: BandDynamicsParams) -> str:
 KIND = Kind(
     name="band_dynamics",
     title="Band dynamics",
-    says="Each range of the sound held, opened or lifted on its own: a low end that stays tight, highs that stay calm.",
-    sought=(
-        "multiband",
-        "compressor",
-        "expander",
-        "low end",
-        "tighten",
-        "upward",
-        "density",
-        "bands",
-        "de-ess",
-        "lift",
-    ),
+    says="Compresses, expands or lifts each frequency band separately. Use it for a tighter low end or calmer highs.",
+    sought=("multiband", "expander", "upward", "multiband compressor", "low end", "bands", "tighten", "de-harsh"),
     params=BandDynamicsParams,
     build=BandDynamics,
     picture=_picture,

@@ -17,7 +17,7 @@ class Branch(Params):
 
     id: Id
     name: str = Field(default="", max_length=120)
-    muted: bool = switch(False, label="Mute in the print", says="Leaves this branch out.")
+    muted: bool = switch(False, label="Mute in the print", says="Leaves this branch out of the print.")
     gain_db: float = number(
         0,
         -24,
@@ -25,7 +25,7 @@ class Branch(Params):
         label="Level",
         unit="dB",
         ticks=(-24, -12, -6, 0, 6, 12, 24),
-        says="How loud this branch is beside the others.",
+        says="Sets the level of this branch.",
         follows=True,
     )
     pan: float = number(
@@ -34,7 +34,7 @@ class Branch(Params):
         1,
         label="Pan",
         ticks=(-1, -0.5, 0, 0.5, 1),
-        says="Turns one side of this branch down: the right one below zero, the left one above.",
+        says="Turns one channel of this branch down: the right below zero, the left above.",
         follows=True,
     )
     width: float = number(
@@ -43,7 +43,7 @@ class Branch(Params):
         2,
         label="Width",
         ticks=(0, 0.5, 1, 1.5, 2),
-        says="How far left and right lie apart: 0 is mono, above 1 is wider than it came.",
+        says="Sets the stereo width of this branch: 0 is mono, above 1 is wider than the input.",
         follows=True,
     )
     chain: tuple[AnyStage, ...] = Field(default=(), strict=False)

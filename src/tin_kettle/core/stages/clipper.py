@@ -38,7 +38,7 @@ class ClipperParams(Params):
         label="Ceiling",
         unit="dB",
         ticks=(-24, -18, -12, -6, 0),
-        says="Where peaks are cut off.",
+        says="Cuts peaks off at this level.",
         follows=True,
     )
     drive_db: float = number(
@@ -48,7 +48,7 @@ class ClipperParams(Params):
         label="Drive",
         unit="dB",
         ticks=(0, 6, 12, 18, 24),
-        says="How far the sound is pushed up against the ceiling.",
+        says="Raises the level into the ceiling.",
         follows=True,
     )
     knee: float = number(
@@ -57,16 +57,17 @@ class ClipperParams(Params):
         1,
         label="Knee",
         ticks=(0, 0.25, 0.5, 0.75, 1),
-        says="At nought the cut is flat; towards 1 peaks are rounded from farther below.",
+        says="0 clips hard. Towards 1 peaks are rounded from farther below the ceiling.",
     )
     spare_below_hz: float = number(
         0,
         0,
         500,
-        label="Spare below",
+        label="Leave lows below",
         unit="Hz",
         ticks=(0, 100, 200, 300, 400, 500),
-        says="What lies below passes uncut, in phase, so that the lows keep their weight; at 0 Hz all is cut.",
+        says="Passes everything below this frequency unclipped, so that the lows keep their weight. At 0 Hz "
+        "everything is clipped.",
     )
     soften_above_hz: float = number(
         22000,
@@ -76,13 +77,14 @@ class ClipperParams(Params):
         unit="Hz",
         scale="log",
         ticks=(2000, 5000, 10000, 22000),
-        says="What cutting adds above this falls by 6 dB/oct: less edge; at 22 kHz nothing is softened.",
+        says="Filters the added harmonics above this frequency by 6 dB/oct for less edge. At 22 kHz nothing is "
+        "filtered.",
     )
     oversampling: Literal[1, 2, 4, 8] = choice(
         4,
         label="Oversampling",
         unit="×",
-        says="How finely peaks are cut: more keeps what that adds from folding back as false tones.",
+        says="Higher factors reduce aliasing and cost more CPU.",
         delays=True,
     )
 
@@ -206,8 +208,8 @@ def _summary(params: ClipperParams) -> str:
 KIND = Kind(
     name="clipper",
     title="Clipper",
-    says="Cuts needle peaks off, so that there is room for the rest to be louder.",
-    sought=("peaks", "clip", "loud", "ceiling", "headroom", "needle"),
+    says="Clips short peaks to make room for more level.",
+    sought=("clip", "peaks", "headroom", "ceiling", "loud"),
     params=ClipperParams,
     build=Clipper,
     picture=_picture,
@@ -217,5 +219,5 @@ KIND = Kind(
     pushes="drive_db",
     louder=True,
     told=_told,
-    ease=Ease(6.0, "ceiling up by 1.5 dB", lambda p: {"ceiling_db": min(0.0, p.ceiling_db + 1.5)}),
+    ease=Ease(6.0, "ceiling +1.5 dB", lambda p: {"ceiling_db": min(0.0, p.ceiling_db + 1.5)}),
 )

@@ -56,19 +56,27 @@ class DetectorFilter(Params):
     """One filter that the detector hears through; the sound itself does not pass it."""
 
     kind: Literal["high_pass", "low_pass", "bell", "high_shelf", "low_shelf"] = choice(
-        "high_pass", label="Shape", says="What the detector's filter does."
+        "high_pass", label="Shape", says="Sets the type of the detector's filter."
     )
     hz: float = number(
         100,
         20,
         20000,
-        label="At",
+        label="Frequency",
         unit="Hz",
         scale="log",
         ticks=(20, 50, 100, 200, 500, 1000, 2000, 5000, 20000),
-        says="The corner or centre of the detector's filter.",
+        says="Sets the corner or centre frequency of the detector's filter.",
     )
-    q: float = number(0.707, 0.1, 40, label="Q", scale="log", ticks=(0.1, 0.7, 2, 10, 40), says="How narrow it is.")
+    q: float = number(
+        0.707,
+        0.1,
+        40,
+        label="Q",
+        scale="log",
+        ticks=(0.1, 0.7, 2, 10, 40),
+        says="Sets the bandwidth: higher is narrower.",
+    )
     gain_db: float = number(
         0,
         -24,
@@ -76,9 +84,11 @@ class DetectorFilter(Params):
         label="Gain",
         unit="dB",
         ticks=(-24, -12, 0, 12, 24),
-        says="How much more it listens there.",
+        says="Makes the detector more or less sensitive there.",
     )
-    slope: Literal[6, 12, 24] = choice(12, label="Slope", unit="dB/oct", says="How steeply a pass falls.")
+    slope: Literal[6, 12, 24] = choice(
+        12, label="Slope", unit="dB/oct", says="Sets the slope of a high-pass or low-pass."
+    )
 
     def sections(self, rate_hz: float) -> Sections:
         """(sections, 5) for :func:`svf_cascade`; one that does nothing for a low-pass above what the rate carries."""
@@ -92,40 +102,38 @@ class DetectorFilter(Params):
 
 
 class CompressorParams(Params):
-    threshold_db: float = dynamics.threshold(
-        "Above this level of what it listens to, the sound is turned down.", follows=True
-    )
-    ratio: float = dynamics.ratio("How many dB more in make one dB more out, above the threshold.", 2, follows=True)
-    knee_db: float = dynamics.knee("How gradually it begins to work around the threshold.", follows=True)
+    threshold_db: float = dynamics.threshold("Turns down everything above this detector level.", follows=True)
+    ratio: float = dynamics.ratio("Sets how many dB above the threshold become one dB.", 2, follows=True)
+    knee_db: float = dynamics.knee("Sets how gradually compression begins around the threshold.", follows=True)
     attack_ms: float = dynamics.attack(
-        "How long it takes to hold on: slow lets the hit through, fast flattens it. Below 0.3 ms it is "
-        "rounded by the window of 0.5 ms that keeps fast work free of tones of its own.",
+        "Sets how fast compression begins: slow lets hits through, fast flattens them. Below 0.3 ms a window "
+        "of 0.5 ms keeps the gain change free of distortion.",
         follows=True,
     )
     release_ms: float = dynamics.release(
-        "How long it takes to let go: quick lifts what follows a hit, slow keeps it calm.", follows=True
+        "Sets how fast compression ends: fast raises what follows a hit, slow keeps it steady.", follows=True
     )
     release_mode: Literal["manual", "auto", "optical"] = choice(
         "manual",
         label="Release mode",
-        says="Manual keeps the time set; auto lets go quickly after a hit and slowly after a loud passage; "
-        "optical recovers in two stages, the longer it worked the slower.",
+        says="Manual uses the release time. Auto releases quickly after a hit and slowly after a loud passage. "
+        "Optical releases in two stages, more slowly the longer it has compressed.",
     )
     detector: Literal["peak", "rms"] = choice(
-        "peak", label="Detector", says="Whether it answers to single peaks or to the average level."
+        "peak", label="Detector", says="Reacts to peaks or to the average (RMS) level."
     )
     rms_ms: float = number(
         10,
         1,
         300,
-        label="Average over",
+        label="RMS window",
         unit="ms",
         scale="log",
         ticks=(1, 3, 10, 30, 100, 300),
-        says="How much time the average level takes in.",
+        says="Sets the averaging time of the RMS detector.",
         follows=True,
     )
-    link: float = dynamics.link("At 1 both sides go down together and the image stays where it is.", follows=True)
+    link: float = dynamics.link("At 1 both channels get the same gain reduction and the image is stable.", follows=True)
     makeup_db: float = number(
         0,
         -24,
@@ -133,18 +141,18 @@ class CompressorParams(Params):
         label="Makeup",
         unit="dB",
         ticks=(-24, -12, -6, 0, 6, 12, 24),
-        says="Brings the level back up after the work; it does not count as removed.",
+        says="Raises the level after compression. It is not part of the difference signal.",
         follows=True,
     )
-    range_db: float = dynamics.at_most("It never takes off more than this.", follows=True)
+    range_db: float = dynamics.at_most("Limits gain reduction.", follows=True)
     lookahead_ms: float = number(
         0,
         0,
         20,
-        label="Look ahead",
+        label="Lookahead",
         unit="ms",
         ticks=(0, 5, 10, 15, 20),
-        says="Lets it act before the hit arrives; the song is delayed for it and realigned.",
+        says="Lets the compressor react before a hit. The delay is compensated.",
         delays=True,
     )
     key: tuple[str, ...] | None = Field(
@@ -154,7 +162,7 @@ class CompressorParams(Params):
         strict=False,
         json_schema_extra={
             "label": "Key",
-            "says": "Listens to other buses instead of its own input: the bass makes room for the kick.",
+            "says": "Drives the detector from other buses, for example to duck the bass under the kick.",
         },
     )
     detector_filters: tuple[DetectorFilter, ...] = Field(
@@ -162,9 +170,8 @@ class CompressorParams(Params):
         max_length=3,
         strict=False,
         json_schema_extra={
-            "label": "Listens through",
-            "says": "Filters what the detector hears, so that it answers to a part of the music. "
-            "All frequencies still go down together.",
+            "label": "Detector filters",
+            "says": "Filters the detector signal only. The compressor still turns down all frequencies together.",
         },
     )
 
@@ -311,8 +318,20 @@ def _summary(params: CompressorParams) -> str:
 KIND = Kind(
     name="compressor",
     title="Bus compressor",
-    says="Holds the mix together by turning down what is loud, a dB or two at a time.",
-    sought=("glue", "bus compression", "punch", "tighten", "pump", "sidechain", "key", "level"),
+    says="Turns down loud passages to hold the mix together, usually by 1 to 2 dB.",
+    sought=(
+        "glue",
+        "side-chain",
+        "sidechain",
+        "compression",
+        "duck",
+        "pump",
+        "key",
+        "bus compression",
+        "tighten",
+        "punch",
+        "level",
+    ),
     params=CompressorParams,
     build=Compressor,
     picture=_picture,
@@ -324,5 +343,5 @@ KIND = Kind(
     dynamic=True,
     items={"detector_filters": Items("Detector filter", DetectorFilter, _filter_words, none="everything")},
     # engineers rarely take off more with a bus compressor than 1 to 3 dB
-    ease=Ease(4.0, "threshold up by 3 dB", lambda p: {"threshold_db": min(0.0, p.threshold_db + 3.0)}),
+    ease=Ease(4.0, "threshold +3 dB", lambda p: {"threshold_db": min(0.0, p.threshold_db + 3.0)}),
 )

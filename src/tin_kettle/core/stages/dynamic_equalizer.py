@@ -48,50 +48,56 @@ class Pin(Params):
     """One place that moves."""
 
     id: Id
-    on: bool = switch(True, label="On", says="Whether this pin does anything.")
+    on: bool = switch(True, label="On", says="Turns this band on or off.")
     shape: Shape = choice(
         "bell",
         label="Shape",
-        says="A bell, everything below or above, or a flat top with steep edges, like a band of its own.",
+        says="Sets the shape: bell, shelf, or a flat top with steep edges.",
     )
     hz: float = number(
         1000,
         10,
         24000,
-        label="At",
+        label="Frequency",
         unit="Hz",
         scale="log",
         ticks=(10, 30, 100, 300, 1000, 3000, 10000),
-        says="Where it works and what it listens to.",
+        says="Sets the frequency of the band and of its detector.",
     )
     q: float = number(
-        1, 0.1, 40, label="Q", scale="log", ticks=(0.1, 0.3, 1, 3, 10, 40), says="How narrow it is, and how it listens."
+        1,
+        0.1,
+        40,
+        label="Q",
+        scale="log",
+        ticks=(0.1, 0.3, 1, 3, 10, 40),
+        says="Sets the bandwidth of the band and of its detector: higher is narrower.",
     )
     gain_db: float = number(
-        0, -24, 24, label="At rest", unit="dB", ticks=(-24, -12, 0, 12, 24), says="Its gain while nothing moves it."
+        0, -24, 24, label="Gain", unit="dB", ticks=(-24, -12, 0, 12, 24), says="Sets the static gain of the band."
     )
     range_db: float = number(
         0,
         -24,
         24,
-        label="Reach",
+        label="Range",
         unit="dB",
         ticks=(-24, -12, 0, 12, 24),
-        says="How far it may move from there: down where it is negative, up where it is positive.",
+        says="Sets the largest dynamic gain change: negative cuts, positive boosts.",
     )
     when: Literal["above", "below"] = choice(
-        "above", label="Moves", says="While what it hears is above the threshold, or below it."
+        "above", label="Acts", says="Moves when the detector is above or below the threshold."
     )
-    threshold_db: float = dynamics.threshold("The level of what this pin hears from which it moves.", -24, -80)
-    ratio: float = dynamics.ratio("How far it moves for each dB beyond the threshold.", 3)
+    threshold_db: float = dynamics.threshold("Sets the detector level from which this band moves.", -24, -80)
+    ratio: float = dynamics.ratio("Sets how far it moves for each dB beyond the threshold.", 3)
     timing: Literal["by_frequency", "manual"] = choice(
-        "by_frequency", label="Times", says="By frequency: quick for highs, slow for lows. Manual: as set."
+        "by_frequency",
+        label="Timing",
+        says="By frequency is fast for highs and slow for lows. Manual uses attack and release.",
     )
-    attack_ms: float = dynamics.attack("How quickly it follows a rise of what it hears.", 10)
-    release_ms: float = dynamics.release("How quickly it follows a fall of what it hears.")
-    channels: Channels = choice(
-        "stereo", label="Treats", says="What it hears and treats: everything, the middle, what differs, or one side."
-    )
+    attack_ms: float = dynamics.attack("Sets how fast it follows a rising detector level.", 10)
+    release_ms: float = dynamics.release("Sets how fast it follows a falling detector level.")
+    channels: Channels = choice("stereo", label="Channels", says="Works on stereo, mid, side, left or right.")
 
     @property
     def moves(self) -> bool:
@@ -128,7 +134,7 @@ class DynamicEqualizerParams(Params):
         default=(),
         max_length=12,
         strict=False,
-        json_schema_extra={"label": "Pins", "says": "The places that move, each by what it hears itself."},
+        json_schema_extra={"label": "Pins", "says": "The bands, each with its own detector."},
     )
 
 
@@ -284,8 +290,8 @@ def _summary(params: DynamicEqualizerParams) -> str:
 KIND = Kind(
     name="dynamic_equalizer",
     title="Dynamic equalizer",
-    says="Moves of tone that come only when they are needed: an S, a boomy note, cymbals, a kick that wants more.",
-    sought=("dynamic eq", "de-ess", "sibilance", "harsh", "boom", "resonance", "cymbals", "punch", "reach", "calm"),
+    says="Equalizes only when needed: sibilance, a boomy note, harsh cymbals, a weak kick.",
+    sought=("de-ess", "sibilance", "boomy", "dynamic eq", "ess", "cymbals", "resonance", "harsh", "plosives"),
     params=DynamicEqualizerParams,
     build=DynamicEqualizer,
     picture=_picture,

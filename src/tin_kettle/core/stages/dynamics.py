@@ -38,9 +38,9 @@ def release(says: str, follows: bool = False) -> Any:
 
 def at_most(says: str, follows: bool = False) -> Any:
     """The most dB that are ever taken or given."""
-    return number(60, 0, 60, label="At most", unit="dB", ticks=(0, 10, 20, 40, 60), says=says, follows=follows)
+    return number(60, 0, 60, label="Max reduction", unit="dB", ticks=(0, 10, 20, 40, 60), says=says, follows=follows)
 
 
 def link(says: str, follows: bool = False) -> Any:
     """How much the louder side moves the other."""
-    return number(1, 0, 1, label="Left–right link", ticks=(0, 0.25, 0.5, 0.75, 1), says=says, follows=follows)
+    return number(1, 0, 1, label="Stereo link", ticks=(0, 0.25, 0.5, 0.75, 1), says=says, follows=follows)

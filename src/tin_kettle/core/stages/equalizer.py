@@ -40,17 +40,17 @@ class Band(Params):
     """One move of the equalizer."""
 
     id: Id
-    on: bool = switch(True, label="On", says="Whether this band does anything.")
-    shape: Shape = choice("bell", label="Shape", says="What the band does around its frequency.")
+    on: bool = switch(True, label="On", says="Turns this band on or off.")
+    shape: Shape = choice("bell", label="Shape", says="Sets the filter type of the band.")
     hz: float = number(
         1000,
         10,
         24000,
-        label="At",
+        label="Frequency",
         unit="Hz",
         scale="log",
         ticks=(10, 30, 100, 300, 1000, 3000, 10000),
-        says="Where it works: the centre of a bell, half the height of a shelf, the corner of a pass.",
+        says="Sets the centre of a bell, the half-gain point of a shelf or the corner of a pass.",
     )
     gain_db: float = number(
         0,
@@ -59,7 +59,7 @@ class Band(Params):
         label="Gain",
         unit="dB",
         ticks=(-24, -12, -6, 0, 6, 12, 24),
-        says="How much louder or quieter; one or two dB are a lot on a whole mix.",
+        says="Boosts or cuts. One or two dB are a lot on a mix.",
     )
     q: float = number(
         0.707,
@@ -68,12 +68,10 @@ class Band(Params):
         label="Q",
         scale="log",
         ticks=(0.1, 0.3, 0.7, 2, 6, 15, 40),
-        says="How narrow it is: low is broad and gentle, high picks out a single note.",
+        says="Sets the bandwidth: low is broad, high is narrow.",
     )
-    slope: Slope = choice(12, label="Slope", unit="dB/oct", says="How steeply a pass falls.")
-    channels: Channels = choice(
-        "stereo", label="On", says="What it treats: everything, the middle, what differs, or one side."
-    )
+    slope: Slope = choice(12, label="Slope", unit="dB/oct", says="Sets the slope of a high-pass or low-pass.")
+    channels: Channels = choice("stereo", label="Channels", says="Works on stereo, mid, side, left or right.")
 
     @property
     def idle(self) -> bool:
@@ -96,15 +94,15 @@ class EqualizerParams(Params):
     phase: Literal["minimum", "linear"] = choice(
         "minimum",
         label="Phase",
-        says="Minimum acts at once; linear keeps every frequency in time and delays the song, "
-        "with a faint echo before hits.",
+        says="Minimum phase has no latency. Linear phase keeps the timing of all frequencies, with latency and slight "
+        "pre-ringing.",
         delays=True,
     )
     bands: tuple[Band, ...] = Field(
         default=(),
         max_length=16,
         strict=False,
-        json_schema_extra={"label": "Bands", "says": "The moves, each with a place and a height."},
+        json_schema_extra={"label": "Bands", "says": "The bands, each with its own frequency and gain."},
     )
 
 
@@ -290,8 +288,22 @@ def _summary(params: EqualizerParams) -> str:
 KIND = Kind(
     name="equalizer",
     title="Equalizer",
-    says="Small, broad moves of tone, on the whole, the middle or the sides.",
-    sought=("eq", "tone", "bell", "shelf", "tilt", "notch", "mid-side", "harsh", "air", "presence", "de-ess", "mud"),
+    says="Shapes the tone of stereo, mid or side.",
+    sought=(
+        "eq",
+        "tone",
+        "air",
+        "mud",
+        "tilt",
+        "bell",
+        "shelf",
+        "notch",
+        "presence",
+        "mid-side",
+        "bright",
+        "dull",
+        "linear phase",
+    ),
     params=EqualizerParams,
     build=build,
     picture=_picture,

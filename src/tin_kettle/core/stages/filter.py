@@ -24,51 +24,47 @@ MOST_SECTIONS = 10
 
 
 class FilterParams(Params):
-    high_pass_on: bool = switch(False, label="High-pass", says="Cuts what lies below the corner.")
+    high_pass_on: bool = switch(False, label="High-pass", says="Cuts below the corner frequency.")
     high_pass_hz: float = number(
         30,
         10,
         2000,
-        label="High-pass at",
+        label="High-pass frequency",
         unit="Hz",
         scale="log",
         ticks=(10, 20, 30, 50, 100, 200, 500, 1000, 2000),
-        says="Where the low end begins to go: 3 dB are off here.",
+        says="Sets the corner: the level is 3 dB down here.",
     )
-    high_pass_slope: Slope = choice(
-        24, label="High-pass slope", unit="dB/oct", says="How steeply it falls below the corner."
-    )
+    high_pass_slope: Slope = choice(24, label="High-pass slope", unit="dB/oct", says="Sets the slope of the high-pass.")
     high_pass_resonance_db: float = number(
         0,
         0,
         18,
-        label="Bump at the low corner",
+        label="High-pass resonance",
         unit="dB",
         ticks=(0, 3, 6, 12, 18),
-        says="Lifts the bass just where it speaks while all below it goes.",
+        says="Boosts just above the high-pass corner.",
     )
-    low_pass_on: bool = switch(False, label="Low-pass", says="Cuts what lies above the corner.")
+    low_pass_on: bool = switch(False, label="Low-pass", says="Cuts above the corner frequency.")
     low_pass_hz: float = number(
         16000,
         200,
         22000,
-        label="Low-pass at",
+        label="Low-pass frequency",
         unit="Hz",
         scale="log",
         ticks=(200, 500, 1000, 2000, 5000, 10000, 22000),
-        says="Where the top begins to go: 3 dB are off here.",
+        says="Sets the corner: the level is 3 dB down here.",
     )
-    low_pass_slope: Slope = choice(
-        24, label="Low-pass slope", unit="dB/oct", says="How steeply it falls above the corner."
-    )
+    low_pass_slope: Slope = choice(24, label="Low-pass slope", unit="dB/oct", says="Sets the slope of the low-pass.")
     low_pass_resonance_db: float = number(
         0,
         0,
         18,
-        label="Bump at the high corner",
+        label="Low-pass resonance",
         unit="dB",
         ticks=(0, 3, 6, 12, 18),
-        says="Lifts the range just below the corner before it falls.",
+        says="Boosts just below the low-pass corner.",
     )
 
 
@@ -148,8 +144,8 @@ def _summary(params: FilterParams) -> str:
 KIND = Kind(
     name="filter",
     title="Filters",
-    says="Cleans the bottom and the top: what costs headroom and is not heard.",
-    sought=("low cut", "high cut", "high-pass", "low-pass", "rumble", "sub", "infra", "hiss"),
+    says="Removes rumble and ultrasonic content that cost headroom.",
+    sought=("low cut", "high cut", "high-pass", "low-pass", "sub", "rumble", "infra", "hiss"),
     params=FilterParams,
     build=Filter,
     picture=_picture,

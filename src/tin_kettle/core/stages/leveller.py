@@ -23,10 +23,10 @@ class LevellerParams(Params):
         0,
         0,
         12,
-        label="Reach",
+        label="Range",
         unit="dB",
         ticks=(0, 3, 6, 9, 12),
-        says="How far notes are brought up or down towards the sound's own average.",
+        says="Sets the largest gain change, up or down.",
     )
     speed_s: float = number(
         0.8,
@@ -36,7 +36,7 @@ class LevellerParams(Params):
         unit="s",
         scale="log",
         ticks=(0.1, 0.3, 0.8, 2, 5),
-        says="Over how much time it listens: short evens notes, long evens phrases.",
+        says="Sets the averaging time: short evens notes, long evens phrases.",
     )
 
 
@@ -80,8 +80,8 @@ def _summary(params: LevellerParams) -> str:
 KIND = Kind(
     name="leveller",
     title="Leveller",
-    says="Evens notes and phrases slowly, up and down, towards the sound's own average.",
-    sought=("level", "even", "ride", "bass", "notes", "vocal", "automatic", "consistent"),
+    says="Evens out notes and phrases slowly towards the average level.",
+    sought=("even", "level", "ride", "automatic gain", "notes", "vocal", "bass", "consistent"),
     params=LevellerParams,
     build=Leveller,
     picture=_picture,

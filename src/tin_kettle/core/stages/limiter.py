@@ -32,7 +32,7 @@ class LimiterParams(Params):
         label="Gain",
         unit="dB",
         ticks=(0, 6, 12, 18, 24),
-        says="Pushes the song up against the ceiling.",
+        says="Raises the level into the ceiling.",
         follows=True,
     )
     ceiling_db: float = number(
@@ -42,13 +42,13 @@ class LimiterParams(Params):
         label="Ceiling",
         unit="dB",
         ticks=(-12, -9, -6, -3, 0),
-        says="Nothing goes above this level, whatever comes in.",
+        says="Sets the maximum output level.",
         follows=True,
     )
     release_mode: Literal["auto", "manual"] = choice(
         "auto",
-        label="Release",
-        says="Auto lets go quickly after a single peak and slowly after a loud passage.",
+        label="Release mode",
+        says="Auto releases quickly after a peak and slowly after a loud passage. Manual uses the release time.",
     )
     release_ms: float = number(
         80,
@@ -58,31 +58,31 @@ class LimiterParams(Params):
         unit="ms",
         scale="log",
         ticks=(5, 20, 50, 100, 300, 1000),
-        says="How long it takes to let go when set by hand.",
+        says="Sets the release time in manual mode.",
         follows=True,
     )
     lookahead_ms: float = number(
         4,
         1,
         10,
-        label="Look ahead",
+        label="Lookahead",
         unit="ms",
         ticks=(1, 4, 7, 10),
-        says="How early it begins to turn down: longer is smoother, shorter keeps more punch.",
+        says="Sets how early gain reduction begins: longer is smoother, shorter keeps more punch.",
         delays=True,
     )
     link: float = number(
         1,
         0,
         1,
-        label="Left–right link",
+        label="Stereo link",
         ticks=(0, 0.25, 0.5, 0.75, 1),
-        says="At 1 both sides go down together and the image stays where it is.",
+        says="At 1 both channels get the same gain reduction and the image is stable.",
     )
     true_peak: bool = switch(
         True,
-        label="Between samples",
-        says="Also holds the peaks that a converter makes between the samples.",
+        label="True peak",
+        says="Also limits the peaks between samples.",
         delays=True,
     )
 
@@ -201,8 +201,8 @@ def _summary(params: LimiterParams) -> str:
 KIND = Kind(
     name="limiter",
     title="Limiter",
-    says="Holds the ceiling, so that nothing overshoots in converters and lossy files.",
-    sought=("loudness", "ceiling", "true peak", "brickwall", "maximise", "peaks"),
+    says="Keeps peaks below the ceiling, so that converters and lossy codecs do not clip.",
+    sought=("loudness", "lufs", "true peak", "brickwall", "maximise", "ceiling", "peaks"),
     params=LimiterParams,
     build=Limiter,
     picture=_picture,
@@ -215,5 +215,5 @@ KIND = Kind(
     louder=True,
     hold=_held_again,
     # a few dB are what a limiter is for
-    ease=Ease(3.0, "gain down by 2 dB", lambda p: {"gain_db": max(0.0, p.gain_db - 2.0)}),
+    ease=Ease(3.0, "gain −2 dB", lambda p: {"gain_db": max(0.0, p.gain_db - 2.0)}),
 )

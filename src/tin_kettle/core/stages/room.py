@@ -24,7 +24,7 @@ class RoomParams(Params):
         1,
         label="Size",
         ticks=(0, 0.25, 0.5, 0.75, 1),
-        says="How far apart the walls are: small is tight and close, large is open.",
+        says="Sets the size of the room.",
     )
     decay_s: float = number(
         0.6,
@@ -34,7 +34,7 @@ class RoomParams(Params):
         unit="s",
         scale="log",
         ticks=(0.1, 0.3, 0.6, 1.5, 5),
-        says="How long it takes to die away by 60 dB.",
+        says="Sets the decay time (RT60).",
     )
     pre_delay_ms: float = number(
         8,
@@ -43,7 +43,7 @@ class RoomParams(Params):
         label="Pre-delay",
         unit="ms",
         ticks=(0, 25, 50, 75, 100),
-        says="How long the space waits before it answers: the sound itself stays in front.",
+        says="Delays the reverb, so that the dry sound stays in front.",
     )
     low_cut_hz: float = number(
         200,
@@ -53,7 +53,7 @@ class RoomParams(Params):
         unit="Hz",
         scale="log",
         ticks=(20, 100, 200, 500, 2000),
-        says="Below this the space is silent, so that the lows stay firm.",
+        says="Filters the reverb below this frequency, so that the lows stay firm.",
     )
     high_cut_hz: float = number(
         9000,
@@ -63,10 +63,10 @@ class RoomParams(Params):
         unit="Hz",
         scale="log",
         ticks=(1000, 3000, 9000, 20000),
-        says="Above this the space is silent, so that it does not hiss.",
+        says="Filters the reverb above this frequency.",
     )
     width: float = number(
-        1, 0, 1, label="Width", ticks=(0, 0.25, 0.5, 0.75, 1), says="How wide the space is; at nought it is mono."
+        1, 0, 1, label="Width", ticks=(0, 0.25, 0.5, 0.75, 1), says="Sets the width of the reverb: 0 is mono."
     )
 
 
@@ -145,8 +145,8 @@ def _summary(params: RoomParams) -> str:
 KIND = Kind(
     name="room",
     title="Room",
-    says="Puts a short, dense space around the sound, so that what was recorded apart stands in one place.",
-    sought=("reverb", "ambience", "space", "air", "glue", "hall", "depth", "together"),
+    says="Adds a short, dense reverb that places separate recordings in one room.",
+    sought=("reverb", "ambience", "space", "hall", "depth", "together"),
     params=RoomParams,
     build=Room,
     picture=_picture,

@@ -34,8 +34,8 @@ class SaturatorParams(Params):
     curve: CurveName = choice(
         "soft",
         label="Curve",
-        says="Soft bends early and gently, firm later, hard only at the top; asymmetric bends one way more than the "
-        "other and adds even harmonics too.",
+        says="Soft saturates early and gently, firm later, hard only near the peak. Asymmetric adds even harmonics as "
+        "well.",
     )
     drive_db: float = number(
         0,
@@ -44,7 +44,7 @@ class SaturatorParams(Params):
         label="Drive",
         unit="dB",
         ticks=(0, 6, 12, 18, 24, 30),
-        says="How far the sound is pushed up into the curve.",
+        says="Raises the level into the curve.",
         follows=True,
     )
     trim_db: float = number(
@@ -54,40 +54,52 @@ class SaturatorParams(Params):
         label="Trim",
         unit="dB",
         ticks=(-24, -12, 0, 12, 24),
-        says="Level after the curve.",
+        says="Sets the output level after the curve.",
         follows=True,
     )
     link_trim: bool = switch(
         True,
-        label="Trim follows drive",
-        says="Takes back as much after the curve as drive gives before it: quiet sounds stay as loud as they were.",
+        label="Auto trim",
+        says="Turns the output down by the drive, so that quiet passages keep their level.",
     )
     emphasis_on: bool = switch(
         False,
         label="Emphasis",
-        says="Raises what lies above a corner before the curve and lowers it by exactly as much after it.",
+        says="Boosts the highs before the curve and cuts them by the same amount after it.",
     )
     emphasis_hz: float = number(
         3000,
         200,
         12000,
-        label="Emphasis from",
+        label="Emphasis frequency",
         unit="Hz",
         scale="log",
         ticks=(200, 1000, 3000, 12000),
-        says="Above this the curve is met earlier.",
+        says="Sets the corner frequency of the emphasis.",
     )
     emphasis_db: float = number(
-        12, 0, 24, label="Emphasis by", unit="dB", ticks=(0, 6, 12, 18, 24), says="How much earlier the highs meet it."
+        12,
+        0,
+        24,
+        label="Emphasis gain",
+        unit="dB",
+        ticks=(0, 6, 12, 18, 24),
+        says="Sets the boost of the highs before the curve.",
     )
     emphasis_q: float = number(
-        0.707, 0.3, 2, label="Emphasis Q", scale="log", ticks=(0.3, 0.7, 1, 2), says="How steeply the emphasis rises."
+        0.707,
+        0.3,
+        2,
+        label="Emphasis Q",
+        scale="log",
+        ticks=(0.3, 0.7, 1, 2),
+        says="Sets the steepness of the emphasis.",
     )
     oversampling: Literal[1, 2, 4, 8] = choice(
         4,
         label="Oversampling",
         unit="×",
-        says="How finely the curve is worked out: more keeps what it adds from folding back as false tones.",
+        says="Higher factors reduce aliasing and cost more CPU.",
         delays=True,
     )
     amount: float = number(
@@ -96,7 +108,7 @@ class SaturatorParams(Params):
         2,
         label="Amount",
         ticks=(0, 0.5, 1, 1.5, 2),
-        says="Scales drive and emphasis together; at nought the sound passes untouched.",
+        says="Scales drive and emphasis together. At 0 the stage changes nothing.",
     )
 
 
@@ -209,8 +221,8 @@ def _summary(params: SaturatorParams) -> str:
 KIND = Kind(
     name="saturator",
     title="Saturator",
-    says="Rounds peaks and adds harmonics: warmth, density, edge, wholly or in the highs alone.",
-    sought=("warm", "drive", "distortion", "harmonics", "colour", "tape", "valve", "exciter", "saturation", "density"),
+    says="Rounds peaks and adds harmonics, over the full range or in the highs only.",
+    sought=("saturation", "tape", "warm", "drive", "distortion", "harmonics", "exciter", "valve", "density", "colour"),
     params=SaturatorParams,
     build=Saturator,
     picture=_picture,

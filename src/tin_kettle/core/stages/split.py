@@ -49,17 +49,17 @@ DEEPEST = 4
 class SplitParams(Params):
     by: By = choice(
         "copies",
-        label="Divides by",
-        says="Bands part the sound by frequency, copies give every branch all of it; mid and side, or left and right, "
-        "get a branch each; percussive tells hits, tones and the rest apart by their shape in the spectrogram.",
+        label="Split by",
+        says="Bands split by frequency. Copies give every branch the full signal. Mid/side and left/right give each "
+        "channel a branch. Percussive separates hits, tones and the rest.",
         delays=True,
     )
     resolution_ms: Resolution = choice(
         43,
         label="Resolution",
         unit="ms",
-        says="How long the frames are by which hits and tones are told apart: longer tells close tones better, shorter "
-        "keeps hits sharper. The delay is three times as long.",
+        says="Sets the frame length of the separation: longer resolves tones better, shorter keeps hits sharper. The "
+        "latency is three frames.",
         delays=True,
     )
     crossovers_hz: tuple[Corner, ...] = crossovers("Where one band ends and the next begins, 24 dB/oct, in phase.")
@@ -69,8 +69,8 @@ class SplitParams(Params):
         strict=False,
         json_schema_extra={
             "label": "Branches",
-            "says": "Low to high, mid then side, left then right, hits then tonal then rest, or copies: each a chain "
-            "with its own level.",
+            "says": "The branches, each a chain with its own level: low to high; mid, side; left, right; hits, tonal, "
+            "rest; or copies.",
         },
     )
 
@@ -151,21 +151,19 @@ def _summary(params: SplitParams) -> str:
 KIND = Kind(
     name="split",
     title="Split",
-    says="Divides the sound into branches with chains of their own: bands, copies, mid and side, left and right, hits "
-    "and tones.",
+    says="Splits the signal into branches with their own chains: bands, copies, mid/side, left/right, hits and tones.",
     sought=(
         "parallel",
+        "ny compression",
+        "new york",
+        "mid-side",
         "bands",
         "multiband",
-        "mid-side",
-        "crossover",
+        "left right",
         "branches",
-        "copies",
-        "lows",
-        "de-ess",
-        "drums",
-        "hits",
         "percussive",
+        "hits",
+        "tonal",
     ),
     params=SplitParams,
     build=_divider,

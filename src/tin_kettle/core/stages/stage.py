@@ -23,10 +23,8 @@ class Stage(Params):
 
     id: Id
     kind: str
-    on: bool = switch(True, label="On", says="Whether the sound passes it.")
-    channels: Channels = choice(
-        "stereo", label="Treats", says="What it treats: everything, the middle, what differs, or one side."
-    )
+    on: bool = switch(True, label="On", says="Turns the stage on or off.")
+    channels: Channels = choice("stereo", label="Channels", says="Works on stereo, mid, side, left or right.")
     mix: float = mix_of(1.0)
     params: Params
 

@@ -32,26 +32,26 @@ _NO_KICK = DetectorFilter(kind="high_pass", hz=110.0, slope=12)
 STARTS: tuple[Start, ...] = (
     Start(
         "hold",
-        "Hold a mix together",
-        "Slow to take hold, quick to let go, deaf to the kick: a dB or two in the loud parts.",
+        "Glue a mix",
+        "Slow attack, fast release, kick filtered from the detector: 1 to 2 dB in loud parts.",
         CompressorParams(threshold_db=-18.0, ratio=1.7, attack_ms=30.0, release_ms=150.0, detector_filters=(_NO_KICK,)),
     ),
     Start(
         "snap",
         "Drums with snap",
-        "Lets the hit through and holds what follows: more ratio, a hard knee.",
+        "Lets attacks through and compresses what follows: higher ratio, hard knee.",
         CompressorParams(threshold_db=-20.0, ratio=4.0, knee_db=2.0, attack_ms=25.0, release_ms=90.0),
     ),
     Start(
         "calm",
         "Calm peaks",
-        "Quick and brief: takes the edge off single hits and is gone.",
+        "Fast attack and release for single peaks.",
         CompressorParams(threshold_db=-10.0, ratio=3.0, knee_db=6.0, attack_ms=1.0, release_ms=60.0),
     ),
     Start(
         "voice",
         "Voice forward",
-        "Listens harder where voices are, and recovers like a lamp cooling down.",
+        "Detector boosted in the vocal range, optical release.",
         CompressorParams(
             threshold_db=-22.0,
             ratio=2.0,
@@ -65,7 +65,7 @@ STARTS: tuple[Start, ...] = (
     Start(
         "low",
         "Firm low end",
-        "Answers to the lows alone and evens them over a bar.",
+        "Detector on the lows only, slow enough to even them over a bar.",
         CompressorParams(
             threshold_db=-22.0,
             ratio=2.5,
@@ -77,34 +77,34 @@ STARTS: tuple[Start, ...] = (
     ),
     Start(
         "s",
-        "Soften an S",
-        "A narrow, quick pin where an S lives: it moves only while there is one.",
+        "De-ess",
+        "A narrow, fast band for sibilance: de-esser.",
         DynamicEqualizerParams(bands=(Pin(id="s", hz=6800, q=2.5, range_db=-6, threshold_db=-36, ratio=4),)),
     ),
     Start(
         "cymbals",
         "Calm cymbals",
-        "A wide shelf that gives way while the cymbals are loud and is gone between them.",
+        "A wide high shelf that cuts while the cymbals are loud.",
         DynamicEqualizerParams(
             bands=(Pin(id="cymbals", shape="high_shelf", hz=7500, q=0.7, range_db=-4, threshold_db=-34, ratio=2.5),)
         ),
     ),
     Start(
         "boom",
-        "Hold a boomy note",
-        "A pin on the note that swells, held down only while it does.",
+        "Boomy note",
+        "A narrow band that cuts a resonant bass note while it is loud.",
         DynamicEqualizerParams(bands=(Pin(id="boom", hz=95, q=3, range_db=-6, threshold_db=-20, ratio=3),)),
     ),
     Start(
         "punch",
         "More punch",
-        "Reaches up with each hit of the kick and rests in between.",
+        "Boosts the lows on each kick.",
         DynamicEqualizerParams(bands=(Pin(id="punch", hz=70, q=1.2, range_db=3, threshold_db=-18, ratio=3),)),
     ),
     Start(
         "firm",
         "Firm low end",
-        "The lows held by themselves, slowly enough to keep their shape; everything else is left alone.",
+        "Compresses the low band slowly; all other bands are unchanged.",
         BandDynamicsParams(
             crossovers_hz=(120.0,),
             bands=(
@@ -116,7 +116,7 @@ STARTS: tuple[Start, ...] = (
     Start(
         "soft-top",
         "Soft highs",
-        "Above 5 kHz quick and brief, so that highs are calm without being dull.",
+        "Fast compression above 5 kHz for calmer highs.",
         BandDynamicsParams(
             crossovers_hz=(5000.0,),
             bands=(
@@ -127,8 +127,8 @@ STARTS: tuple[Start, ...] = (
     ),
     Start(
         "detail",
-        "Lift what is quiet",
-        "Middle and highs brought up a little where they are quiet; loud passages stay as they are.",
+        "Lift quiet detail",
+        "Lifts quiet mids and highs; loud passages stay as they are.",
         BandDynamicsParams(
             crossovers_hz=(250.0, 4000.0),
             bands=(
@@ -141,13 +141,13 @@ STARTS: tuple[Start, ...] = (
     Start(
         "harsh",
         "Tame harsh highs",
-        "What stands out above 2 kHz, by half.",
+        "Cuts resonances above 2 kHz by half.",
         TamerParams(threshold_db=3, strength=0.5, max_cut_db=9, focus_low_hz=2000),
     ),
     Start(
         "ringing",
-        "Take out ringing",
-        "Narrow and patient: single tones that stay, told apart by long frames.",
+        "Ringing tones",
+        "Narrow cuts for sustained tones, with long frames.",
         TamerParams(
             threshold_db=8,
             strength=0.8,
@@ -161,74 +161,74 @@ STARTS: tuple[Start, ...] = (
     Start(
         "notes",
         "Even notes",
-        "Single notes of a bass or a voice brought together, slowly enough not to be heard.",
+        "Evens the notes of a bass or a voice slowly and inaudibly.",
         LevellerParams(reach_db=4, speed_s=0.4),
     ),
     Start("phrases", "Even phrases", "Whole phrases brought together.", LevellerParams(reach_db=3, speed_s=2.5)),
     Start(
         "forward",
         "Hits forward",
-        "Every stroke a little earlier in the ear; what rings after it stays.",
+        "Stronger attacks, unchanged sustain.",
         TransientsParams(attack_db=3, speed_ms=12),
     ),
     Start(
         "dry-lows",
         "Shorter lows",
-        "Below 150 Hz less of what rings on between the hits.",
+        "Less sustain below 150 Hz.",
         TransientsParams(body_db=-3, speed_ms=40, high_hz=150),
     ),
     Start(
         "density",
         "Density",
-        "Rounds the loudest crests gently, as loud as before.",
+        "Rounds the loudest peaks gently at the same loudness.",
         SaturatorParams(curve="soft", drive_db=5),
     ),
     Start(
         "edge",
         "Edge in the highs",
-        "Only what lies above 3 kHz meets the curve early: presence without level.",
+        "Saturates above 3 kHz only: presence without level.",
         SaturatorParams(curve="firm", drive_db=4, emphasis_on=True, emphasis_hz=3000, emphasis_db=9),
     ),
     Start(
         "warm",
         "Warm bass",
-        "Even and odd harmonics, so that a bass is heard on small loudspeakers too.",
+        "Even and odd harmonics make a bass audible on small speakers.",
         SaturatorParams(curve="asymmetric", drive_db=8),
     ),
     Start(
         "needles",
-        "Cut the needles",
-        "A flat cut 1 dB below full scale; lows pass uncut.",
+        "Clip short peaks",
+        "Hard clipping 1 dB below full scale; lows pass unclipped.",
         ClipperParams(ceiling_db=-1, spare_below_hz=120),
     ),
     Start(
         "round-needles",
-        "Round the needles",
-        "Peaks bent over from farther below, and their edge softened.",
+        "Round short peaks",
+        "Soft knee, softened harmonics.",
         ClipperParams(ceiling_db=-1, knee=0.3, spare_below_hz=120, soften_above_hz=8000),
     ),
     Start(
         "same-space",
         "Same space for all",
-        "A small room behind the whole mix, felt rather than heard: mix it in by 5 to 10 %.",
+        "A small room behind the whole mix. Use 5 to 10 % mix.",
         RoomParams(size=0.35, decay_s=0.5, pre_delay_ms=10, low_cut_hz=250, high_cut_hz=7000),
     ),
     Start(
         "middle-lows",
-        "Lows in the middle",
-        "What differs below 120 Hz is taken out: firm on every loudspeaker, and cuttable.",
+        "Mono lows",
+        "Mono below 120 Hz: firm on every speaker, safe for vinyl.",
         StereoParams(mono_below_hz=120),
     ),
     Start(
         "open-top",
         "Open the top",
-        "Highs a little wider, lows a little narrower, the voice where it is.",
+        "Slightly wider highs, slightly narrower lows.",
         StereoParams(crossovers_hz=(250.0, 3500.0), widths=(0.7, 1.0, 1.25)),
     ),
     Start(
         "air",
         "Air on the highs only",
-        "For the upper branch of a split: short, bright, and silent below 2 kHz.",
+        "For the high branch of a split: short and bright, nothing below 2 kHz.",
         RoomParams(size=0.6, decay_s=1.1, pre_delay_ms=18, low_cut_hz=2000, high_cut_hz=16000),
     ),
 )

@@ -30,7 +30,7 @@ class StereoParams(Params):
         2,
         label="Width",
         ticks=(0, 0.5, 1, 1.5, 2),
-        says="How much of what differs between left and right: nothing is mono, 100 % as it came, 200 % twice as much.",
+        says="Scales the side level: 0 % is mono, 100 % is unchanged, 200 % is twice the side.",
         follows=True,
     )
     mono_below_hz: float = number(
@@ -40,11 +40,10 @@ class StereoParams(Params):
         label="Mono below",
         unit="Hz",
         ticks=(0, 100, 200, 300, 400, 500),
-        says="Below this what differs is taken out, so that the lows stand in the middle; the middle itself stays. "
-        "At 0 Hz nothing is taken.",
+        says="Removes the side below this frequency, so that the lows are mono. At 0 Hz nothing is removed.",
     )
     mono_slope: Literal[6, 12, 24] = choice(
-        12, label="Mono slope", unit="dB/oct", says="How steeply what differs is taken out below."
+        12, label="Mono slope", unit="dB/oct", says="Sets the slope of the side's high-pass."
     )
     rotation_deg: float = number(
         0,
@@ -53,7 +52,7 @@ class StereoParams(Params):
         label="Rotation",
         unit="°",
         ticks=(-45, -22.5, 0, 22.5, 45),
-        says="Turns the image: what stood in the middle goes to the right above nought, to the left below.",
+        says="Rotates the stereo image: positive to the right, negative to the left.",
         follows=True,
     )
     crossovers_hz: tuple[Corner, ...] = crossovers("Where one range ends and the next begins, 24 dB/oct, in phase.")
@@ -61,7 +60,10 @@ class StereoParams(Params):
         default=(),
         max_length=5,
         strict=False,
-        json_schema_extra={"label": "Widths", "says": "Of each range, low to high, beside the width of the whole."},
+        json_schema_extra={
+            "label": "Widths",
+            "says": "Sets the width of each frequency range, low to high, on top of the overall width.",
+        },
     )
 
 
@@ -156,7 +158,7 @@ def _summary(params: StereoParams) -> str:
 KIND = Kind(
     name="stereo",
     title="Stereo",
-    says="Width as a whole and by range, lows in the middle, the image turned.",
+    says="Sets stereo width overall and by range, makes the lows mono, rotates the image.",
     sought=("width", "wide", "mono", "image", "side", "narrow", "bass mono", "rotate", "spread"),
     params=StereoParams,
     build=Stereo,

@@ -54,14 +54,12 @@ class TamerParams(Params):
         label="Threshold",
         unit="dB",
         ticks=(-12, 0, 3, 6, 12, 24),
-        says="How far something may stand out before it is turned down.",
+        says="Sets how far a peak may exceed the reference before it is cut.",
     )
     strength: float = number(
-        0.5, 0, 1, label="Strength", ticks=(0, 0.25, 0.5, 0.75, 1), says="How much of what stands out is taken."
+        0.5, 0, 1, label="Strength", ticks=(0, 0.25, 0.5, 0.75, 1), says="Sets how much of the excess is cut."
     )
-    max_cut_db: float = number(
-        12, 0, 36, label="At most", unit="dB", ticks=(0, 6, 12, 24, 36), says="It never takes more than this."
-    )
+    max_cut_db: float = number(12, 0, 36, label="Max cut", unit="dB", ticks=(0, 6, 12, 24, 36), says="Limits the cut.")
     width_oct: float = number(
         0.3,
         0.05,
@@ -70,10 +68,17 @@ class TamerParams(Params):
         unit="oct",
         scale="log",
         ticks=(0.05, 0.1, 0.3, 1, 2),
-        says="How broad a cut is: narrow takes single tones, broad takes colour.",
+        says="Sets the bandwidth of the cuts: narrow for single tones, broad for overall tone.",
     )
     attack_ms: float = number(
-        10, 1, 200, label="Attack", unit="ms", scale="log", ticks=(1, 3, 10, 30, 100, 200), says="How quickly it takes."
+        10,
+        1,
+        200,
+        label="Attack",
+        unit="ms",
+        scale="log",
+        ticks=(1, 3, 10, 30, 100, 200),
+        says="Sets how fast a cut begins.",
     )
     release_ms: float = number(
         80,
@@ -83,33 +88,33 @@ class TamerParams(Params):
         unit="ms",
         scale="log",
         ticks=(5, 20, 80, 300, 1000),
-        says="How quickly it gives back.",
+        says="Sets how fast a cut ends.",
     )
     reference: Literal["smoothed", "tilted"] = choice(
         "smoothed",
-        label="Held against",
-        says="The music's own spectrum, smoothed; or a straight line that falls with frequency.",
+        label="Reference",
+        says="Compares with the song's own smoothed spectrum or with a tilted line.",
     )
     tilt_db_oct: float = number(
-        3, 0, 6, label="Tilt", unit="dB/oct", ticks=(0, 1.5, 3, 4.5, 6), says="How steeply the straight line falls."
+        3, 0, 6, label="Tilt", unit="dB/oct", ticks=(0, 1.5, 3, 4.5, 6), says="Sets the slope of the tilted line."
     )
     focus_low_hz: float = number(
         1500, 20, 20000, label="From", unit="Hz", scale="log", ticks=(20, 100, 500, 1500, 5000, 20000),
-        says="Below this nothing is looked at.",
+        says="Works above this frequency only.",
     )  # fmt: skip
     focus_high_hz: float = number(
         20000, 20, 20000, label="To", unit="Hz", scale="log", ticks=(20, 100, 500, 1500, 5000, 20000),
-        says="Above this nothing is looked at.",
+        says="Works below this frequency only.",
     )  # fmt: skip
     resolution_ms: Resolution = choice(
         43,
         label="Resolution",
         unit="ms",
-        says="Long frames tell close tones apart and delay the song by as much; short ones are quicker.",
+        says="Long frames resolve close tones and add latency. Short frames react faster.",
         delays=True,
     )
     keep: Literal["result", "removed"] = choice(
-        "result", label="Keep", says="The tamed sound, or only what was taken from it."
+        "result", label="Output", says="Outputs the processed sound or only what was removed."
     )
 
 
@@ -269,24 +274,13 @@ def _summary(params: TamerParams) -> str:
 KIND = Kind(
     name="tamer",
     title="Tamer",
-    says="Calms what stands out of the spectrum, wherever it is at the moment: harsh highs, ringing, whistling.",
-    sought=(
-        "harsh",
-        "resonance",
-        "resonances",
-        "ringing",
-        "de-ess",
-        "cymbals",
-        "smooth",
-        "spectral",
-        "suppress",
-        "calm",
-    ),
+    says="Cuts resonances wherever they appear: harsh highs, ringing, whistling.",
+    sought=("harsh", "resonance", "ringing", "whistle", "smooth", "shrill", "piercing"),
     params=TamerParams,
     build=Tamer,
     picture=_picture,
     summary=_summary,
     dynamic=True,
     # at that depth for half of the song it takes colour too
-    ease=Ease(3.0, "threshold up by 3 dB", lambda p: {"threshold_db": min(24.0, p.threshold_db + 3.0)}, share=0.5),
+    ease=Ease(3.0, "threshold +3 dB", lambda p: {"threshold_db": min(24.0, p.threshold_db + 3.0)}, share=0.5),
 )

@@ -31,7 +31,7 @@ class TransientsParams(Params):
         label="Attack",
         unit="dB",
         ticks=(-12, -6, 0, 6, 12),
-        says="How far each hit is brought up or down.",
+        says="Boosts or cuts the attack of each hit.",
         follows=True,
     )
     body_db: float = number(
@@ -41,7 +41,7 @@ class TransientsParams(Params):
         label="Body",
         unit="dB",
         ticks=(-12, -6, 0, 6, 12),
-        says="How far everything between hits is brought up or down.",
+        says="Boosts or cuts the sustain between hits.",
         follows=True,
     )
     speed_ms: float = number(
@@ -52,7 +52,7 @@ class TransientsParams(Params):
         unit="ms",
         scale="log",
         ticks=(1, 3, 10, 30, 100),
-        says="How long the beginning of a hit is: short shapes the click, long the whole stroke.",
+        says="Sets the length of an attack: short shapes the click, long the whole stroke.",
     )
     low_hz: float = number(
         20,
@@ -62,7 +62,7 @@ class TransientsParams(Params):
         unit="Hz",
         scale="log",
         ticks=(20, 100, 500, 2000, 10000),
-        says="Below this nothing is touched; at 20 Hz everything is treated down to the bottom.",
+        says="Works above this frequency only. At 20 Hz there is no lower limit.",
     )
     high_hz: float = number(
         20000,
@@ -72,7 +72,7 @@ class TransientsParams(Params):
         unit="Hz",
         scale="log",
         ticks=(100, 500, 2000, 8000, 20000),
-        says="Above this nothing is touched; at 20 kHz everything is treated up to the top.",
+        says="Works below this frequency only. At 20 kHz there is no upper limit.",
     )
 
 
@@ -154,8 +154,8 @@ def _summary(params: TransientsParams) -> str:
 KIND = Kind(
     name="transients",
     title="Transients",
-    says="Brings hits forward or back against what follows them.",
-    sought=("punch", "attack", "sustain", "snap", "drums", "hits", "decay", "transient"),
+    says="Makes attacks stronger or softer against the sustain.",
+    sought=("transient", "punch", "attack", "sustain", "snap", "drums", "hits", "click", "decay"),
     params=TransientsParams,
     build=Transients,
     picture=_picture,

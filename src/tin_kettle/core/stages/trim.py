@@ -24,7 +24,7 @@ class TrimParams(Params):
         label="Gain",
         unit="dB",
         ticks=(-36, -24, -12, 0, 12, 24, 36),
-        says="Makes everything louder or quieter by the same amount.",
+        says="Sets the gain.",
         follows=True,
     )
     balance: float = number(
@@ -33,16 +33,16 @@ class TrimParams(Params):
         1,
         label="Balance",
         ticks=(-1, -0.5, 0, 0.5, 1),
-        says="Turns one side down: the right one below zero, the left one above.",
+        says="Turns one channel down: the right below zero, the left above.",
         follows=True,
     )
-    invert_left: bool = switch(False, label="Invert left", says="Turns the left side's polarity round.")
-    invert_right: bool = switch(False, label="Invert right", says="Turns the right side's polarity round.")
-    swap: bool = switch(False, label="Swap sides", says="Left becomes right and right becomes left.")
+    invert_left: bool = switch(False, label="Invert left", says="Inverts the polarity of the left channel.")
+    invert_right: bool = switch(False, label="Invert right", says="Inverts the polarity of the right channel.")
+    swap: bool = switch(False, label="Swap channels", says="Exchanges left and right.")
     remove_dc: bool = switch(
         False,
-        label="Remove offset",
-        says="Takes out a constant offset, which costs headroom and is not heard.",
+        label="Remove DC offset",
+        says="Removes DC offset, which costs headroom and is inaudible.",
     )
 
 
@@ -125,7 +125,7 @@ def _summary(params: TrimParams) -> str:
 KIND = Kind(
     name="trim",
     title="Trim",
-    says="Level, balance and polarity before or after other stages.",
+    says="Sets level, balance and polarity.",
     sought=("gain", "volume", "polarity", "phase", "balance", "swap", "dc", "offset"),
     params=TrimParams,
     build=Trim,

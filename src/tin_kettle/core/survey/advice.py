@@ -41,7 +41,7 @@ def side_notes(recipe: Recipe, found: Survey) -> dict[str, list[str]]:
             correlation = 1.0 - 2.0 * lost
             if correlation < LOW_CORRELATION:
                 notes.setdefault(stage.id, []).append(
-                    f"{describe_band(band)}: left and right agree there by {correlation:.2f} only, "
+                    f"{describe_band(band)}: the correlation there is only {correlation:.2f}, "
                     f"{100 * lost:.0f} % of the energy is lost in mono."
                 )
     return notes

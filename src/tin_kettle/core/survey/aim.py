@@ -173,7 +173,7 @@ def _tried(
 def _words(recipe: Recipe, before: Trial, after: Trial, aim: Aim, target: float, reached: bool) -> str:
     found = after.measures[aim]
     assert found is not None
-    says = f"{db(after.gain_db)} {'reaches' if reached else 'comes nearest: it reaches'} {found:.1f} {NAMES[aim]}"
+    says = f"{db(after.gain_db)} {'reaches' if reached else 'comes closest:'} {found:.1f} {NAMES[aim]}"
     says = says.replace("-", "−")
     if not reached:
         says += f", not {target:.1f}".replace("-", "−")
@@ -183,5 +183,5 @@ def _words(recipe: Recipe, before: Trial, after: Trial, aim: Aim, target: float,
         was = before.work_db.get(stage_id, 0.0)
         if stage is not None and abs(most - was) >= 0.1:
             name = stage.declared.title.lower()
-            costs.append(f"the {name} then takes {db(-most, signed=False)} at most, now {db(-was, signed=False)}")
+            costs.append(f"the {name} then reduces by {db(-most, signed=False)} max, now {db(-was, signed=False)}")
     return "; ".join([says, *(costs or ["it costs nothing behind it"])])

@@ -28,7 +28,7 @@ MARKED, MARKED_DB = 1.5, 0.3
 
 
 def effort_words(effort_db: NDArray[np.float64]) -> str:
-    """``mostly 1–2.1 dB, 3.4 dB at most``: the middle half of the time that it works, and the strongest.
+    """``mostly 1–2.1 dB, 3.4 dB max``: the middle half of the time that it works, and the strongest.
 
     Args:
         effort_db: (readings,), at most 0.
@@ -38,7 +38,7 @@ def effort_words(effort_db: NDArray[np.float64]) -> str:
         return "takes nothing off"
     share = working.size / effort_db.size
     often = f", {100 * share:.0f} % of the time" if share < ALWAYS else ""
-    return f"mostly {_span(working)}{often}, {_figure(working.max())} dB at most"
+    return f"mostly {_span(working)}{often}, {_figure(working.max())} dB max"
 
 
 def song_words(found: Survey, stage_id: str, sections: Sequence[Section]) -> str:
@@ -59,7 +59,7 @@ def song_words(found: Survey, stage_id: str, sections: Sequence[Section]) -> str
             best, where, inside = harder, _plural(name, len(members)), there
     if not where:
         return effort_words(effort_db)
-    return f"{_span(-effort_db[inside])} off in the {where}, {_figure(-effort_db.min())} dB at most"
+    return f"{_span(-effort_db[inside])} off in the {where}, {_figure(-effort_db.min())} dB max"
 
 
 def stage_words(found: Survey, stage: Stage, sections: Sequence[Section]) -> str:

@@ -80,10 +80,10 @@ def two_ways(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start
     off = [float(-w.mean()) if w.size else 0.0 for w in works]
     makeup = stage.params.makeup_db
     says = (
-        f"It does not hear what lies below {hz(corner)}, and turns everything down together: "
-        f"{db(off[0], signed=False)} where it works, and below {hz(corner)} the passage is {_change(low_a - makeup)}.",
-        f"It does not touch what lies below {hz(corner)}: that stays as it came ({_change(low_b)}), and only the rest "
-        f"is turned down, by {db(off[1], signed=False)} where it works; the lows stand that much higher against it.",
+        f"The detector ignores everything below {hz(corner)}; all frequencies go down together, by "
+        f"{db(off[0], signed=False)} where it works. Below {hz(corner)} the passage is {_change(low_a - makeup)}.",
+        f"The lows below {hz(corner)} are not compressed ({_change(low_b)}). Everything above goes down by "
+        f"{db(off[1], signed=False)} where it works, so the lows are that much louder against it.",
     )
     return Ways(corner, (deaf, apart), np.stack([_columns(gain_a), _columns(gain_b)]), (low_a, low_b), says)
 

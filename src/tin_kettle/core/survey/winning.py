@@ -122,13 +122,13 @@ def won_by(
 
 def _words(steps: list[Won], worth: float | None) -> str:
     last = steps[-1]
-    all_in = f"{bare(last.push_db)} dB win {bare(last.lufs - steps[0].lufs)} LU"
+    all_in = f"{bare(last.push_db)} dB more gains {bare(last.lufs - steps[0].lufs)} LU"
     if worth is None:
-        return f"{all_in}: every dB is still worth it"
+        return f"{all_in}: every dB still pays"
     at = next(step for step in steps if step.push_db == worth)
     return (
-        f"up to {bare(worth)} dB each dB wins {bare(WORTH_LU)} LU or more ({bare(at.lufs - steps[0].lufs)} LU so far); "
-        f"beyond it less, and {all_in}"
+        f"up to {bare(worth)} dB each dB gains {bare(WORTH_LU)} LU or more ({bare(at.lufs - steps[0].lufs)} LU so far); "
+        f"beyond it less; {all_in}"
     )
 
 
@@ -153,13 +153,13 @@ def _ends(loud: Recipe, met: Mapping[str, Source], stage_id: str, hardest: int) 
 
 def _end_words(cuts: list[Cut], push_db: float) -> str:
     found = [
-        f"a {cut.name} takes {db(cut.less_db, signed=False)} off its hardest work ({db(cut.lufs)[:-3]} LU)"
+        f"a {cut.name} takes {db(cut.less_db, signed=False)} off its gain reduction ({db(cut.lufs)[:-3]} LU)"
         for cut in cuts
         if cut.less_db >= LEAST_LESS_DB
     ]
     if not found:
-        return f"at {bare(push_db)} dB of push nothing is won by cutting {' or '.join(end.where for end in ENDS)}"
-    return f"at {bare(push_db)} dB of push {' and '.join(found)}"
+        return f"at {bare(push_db)} dB more, nothing is gained by cutting {' or '.join(end.where for end in ENDS)}"
+    return f"at {bare(push_db)} dB more, {' and '.join(found)}"
 
 
 def _tried(

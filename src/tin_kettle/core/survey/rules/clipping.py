@@ -27,9 +27,9 @@ def clips_audibly(now: Survey, recipe: Recipe) -> Iterator[Finding]:
         title, ease = stage.declared.title.lower(), stage.declared.ease
         yield Finding(
             f"heard-{stage.id}",
-            f"the {title} is heard",
-            f"{new:.1%} of what lies above 2 kHz is new after the {title}, and more than "
-            f"{10.0 ** (HEARD_DB / 10.0):.0%} for {seconds:.1f} s of the song: the music no longer covers it.",
+            f"the {title} distorts audibly",
+            f"After the {title} {new:.1%} of the energy above 2 kHz is distortion, and more than "
+            f"{10.0 ** (HEARD_DB / 10.0):.0%} for {seconds:.1f} s of the song: the music no longer masks it.",
             round(float(row[at]), 2),
             "dB",
             HEARD_DB,

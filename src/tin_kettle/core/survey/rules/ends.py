@@ -63,11 +63,11 @@ def ends_cost(now: Survey) -> Iterator[Finding]:
         if share < end.limit and (wins_db < CUT_WINS_DB or share < end.limit / 10):
             continue
         fix = f"{end.cut} at {end.at}"
-        changes = f"wins {db(wins_db, signed=False)} of peak level" if wins_db > 0 else f"costs {db(-wins_db, False)}"
+        changes = f"gains {db(wins_db, signed=False)} of headroom" if wins_db > 0 else f"costs {db(-wins_db, False)}"
         yield Finding(
             end.id,
             f"{share:.1%} {end.where}",
-            f"{share:.1%} of the energy lies {end.where}, where few places play it; a {fix} {changes}.",
+            f"{share:.1%} of the energy lies {end.where}, which few speakers reproduce. A {fix} {changes}.",
             share,
             "share",
             end.limit,

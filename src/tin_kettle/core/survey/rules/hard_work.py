@@ -28,9 +28,9 @@ def works_hard(now: Survey, recipe: Recipe) -> Iterator[Finding]:
         title, most = stage.declared.title, db(-float(effort[at]), signed=False)
         yield Finding(
             f"hard-{stage.id}",
-            f"{title.lower()} takes {most}",
-            f"{title} takes more than {db(ease.limit_db, signed=False)} for {share:.0%} of the song, "
-            f"{most} at most: the honest answer may lie in the mix.",
+            f"{title.lower()} reduces by {most}",
+            f"The {title.lower()} reduces gain by more than {db(ease.limit_db, signed=False)} for {share:.0%} of the "
+            f"song, by {most} at the maximum. Consider a change in the mix instead.",
             round(share, 4),
             "share of the time",
             ease.share,

@@ -34,8 +34,8 @@ def low_end_wide(now: Survey) -> Iterator[Finding]:
     side = 0.5 * loudness.stereo_energy(now.low) - mid
     yield Finding(
         "low-end-wide",
-        f"low end wide, {share:.0%} in the side",
-        f"{share:.1%} of what lies below 120 Hz is in the side: it cancels in mono and moves a record's bass about.",
+        f"wide low end, {share:.0%} in side",
+        f"{share:.1%} of the energy below 120 Hz is in the side channel. It cancels in mono.",
         share,
         "share",
         SIDE_LOW_SHARE,
@@ -66,12 +66,12 @@ def lopsided(now: Survey) -> Iterator[Finding]:
     balance = (1.0 - 10.0 ** (-abs(more_db) / 20.0)) * (1.0 if more_db > 0 else -1.0)
     yield Finding(
         "lopsided",
-        f"{louder} louder by {db(abs(more_db), signed=False)}",
-        f"Over the song the {louder} side is {db(abs(more_db), signed=False)} louder, K-weighted: the middle leans.",
+        f"{louder} {db(abs(more_db), signed=False)} louder",
+        f"Over the song the {louder} channel is {db(abs(more_db), signed=False)} louder (K-weighted).",
         round(abs(more_db), 2),
         "dB",
         LOPSIDED_DB,
-        fix=f"turn the {louder} side down by {db(abs(more_db), signed=False)}",
+        fix=f"turn the {louder} channel down by {db(abs(more_db), signed=False)}",
         stage={"id": "even", "kind": "trim", "params": {"balance": round(balance, 4)}},
     )
 
@@ -84,8 +84,8 @@ def mono_loss(now: Survey) -> Iterator[Finding]:
     stereo, mono = loudness.stereo_energy(now.slots), loudness.mono_energy(now.slots)
     yield Finding(
         "mono-loss",
-        f"mono loses {bare(lost)} LU",
-        f"In mono the song is {bare(lost)} LU quieter; sides that have nothing in common lose 3: some of it cancels.",
+        f"mono loss {bare(lost)} LU",
+        f"In mono the song is {bare(lost)} LU quieter. Uncorrelated channels lose 3 LU; more means cancellation.",
         round(lost, 2),
         "LU",
         MONO_LU,
@@ -103,8 +103,9 @@ def costs_mono(now: Survey, received: Survey) -> Iterator[Finding]:
     yield Finding(
         "costs-mono",
         f"the chain costs {bare(round(after - before, 1))} LU in mono",
-        f"As received the song lost {bare(round(before, 1))} LU in mono, now {bare(round(after, 1))}: what was widened "
-        f"is not there where one speaker plays; most is lost where this points, {bare(round(float(grown[at]), 1))} LU.",
+        f"As received the song lost {bare(round(before, 1))} LU in mono, now {bare(round(after, 1))} LU. "
+        f"What was widened is missing on one speaker. The loss is largest at the marker, "
+        f"{bare(round(float(grown[at]), 1))} LU.",
         round(after - before, 2),
         "LU",
         COSTS_LU,

@@ -48,14 +48,14 @@ def loose_low(now: Survey) -> Iterator[Finding]:
     threshold_db = round(float(np.median(low_db[loud])) + CREST_DB - 1.0, 1)
     yield Finding(
         "low-end-loose",
-        f"loose low end, {hz(note)} leaps out",
-        f"Below {hz(LOW_HZ)} the level varies by {db(apart_db, signed=False)} more from note to note than everything "
-        f"above; most around {hz(note)}.",
+        f"uneven low end, {hz(note)}",
+        f"Below {hz(LOW_HZ)} the level varies {db(apart_db, signed=False)} more from note to note than it does "
+        f"above, most around {hz(note)}.",
         round(apart_db, 2),
         "dB",
         LOOSE_DB,
         at_s=round(worst * width * now.tonal.hop_s, 2),
-        fix=f"the lows below {hz(LOW_HZ)} held by a band",
+        fix=f"compress the band below {hz(LOW_HZ)}",
         stage={
             "id": "firm-low",
             "kind": "band_dynamics",

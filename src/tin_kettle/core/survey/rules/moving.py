@@ -43,9 +43,9 @@ def _never_rests(now: Survey, stage: Stage) -> Iterator[Finding]:
             place = items.place(stage.params, index)
             yield Finding(
                 f"restless-{stage.id}-{item.id}",
-                f"{items.title.lower()} {place} never rests",
-                f"It turns by {db(float(middle))} {place} for {share:.0%} of the song and moves by "
-                f"{db(float(high - low), signed=False)} only: a plain gain does the same and leaves the hits alone.",
+                f"{items.title.lower()} {place} always works",
+                f"It holds {db(float(middle))} {place} for {share:.0%} of the song and varies by "
+                f"{db(float(high - low), signed=False)} only. A static gain does the same and leaves transients alone.",
                 round(share, 4),
                 "share of the time",
                 RESTLESS_TIME,
@@ -70,7 +70,7 @@ def _in_the_voice(now: Survey, stage: Stage) -> Iterator[Finding]:
         fix = free and list(moved) == sorted(moved)
         yield Finding(
             f"voice-{stage.id}-{index}",
-            f"crossover at {hz(corner)} in the voice",
+            f"crossover at {hz(corner)} in the vocal range",
             f"The bands beside {hz(corner)} move up to {db(apart_db, signed=False)} apart: a voice, which lies on both "
             "sides of it, changes colour with every word.",
             round(apart_db, 2),
@@ -98,7 +98,7 @@ def _twice(now: Survey, recipe: Recipe) -> Iterator[Finding]:
                 title = first.declared.title.lower()
                 yield Finding(
                     f"twice-{first.id}-{second.id}",
-                    f"two stages do the same ({title})",
+                    f"two stages work alike ({title})",
                     f"Their gains go together by {together:.2f}, {db(float(a.mean()))} and {db(float(b.mean()))} on "
                     "average: one that does both is easier to set, or each wants a task of its own.",
                     round(together, 3),

@@ -26,8 +26,8 @@ def offset(now: Survey) -> Iterator[Finding]:
         return
     yield Finding(
         "offset",
-        f"constant offset of {abs(worst):.2%}",
-        f"A constant offset of {abs(worst):.2%} of full scale costs headroom on one side and is not heard.",
+        f"DC offset of {abs(worst):.2%}",
+        f"A DC offset of {abs(worst):.2%} of full scale costs headroom and is inaudible.",
         abs(worst),
         "share of full scale",
         OFFSET,
@@ -60,13 +60,13 @@ def needles(now: Survey, received: Survey) -> Iterator[Finding]:
     fix, stage = None, None
     if came is not None and came[1] - came[2] >= NEEDLE_DB and abs(came[0] - at) <= 1:
         ceiling_db = min(max(came[2] + ROOM_DB, -24.0), 0.0)
-        fix = f"cut it off by {db(came[1] - ceiling_db, signed=False)}"
+        fix = f"clip it by {db(came[1] - ceiling_db, signed=False)}"
         stage = {"id": "cut-needle", "kind": "clipper", "params": {"ceiling_db": round(ceiling_db, 1)}}
     yield Finding(
         "needle",
-        f"needle peak, {db(level - rest, signed=False)} above the rest",
-        f"One peak of {db(level)}TP stands {db(level - rest, signed=False)} above all within "
-        "six seconds: it decides how loud the song can be.",
+        f"single peak, {db(level - rest, signed=False)} above the rest",
+        f"One peak of {db(level)}TP is {db(level - rest, signed=False)} above everything within "
+        "six seconds. It limits how loud the song can be.",
         round(level - rest, 2),
         "dB",
         NEEDLE_DB,
@@ -93,14 +93,14 @@ def hits_alone(now: Survey) -> Iterator[Finding]:
     less_db = round(min(by_db - ALONE_DB / 2.0, 6.0), 1)
     yield Finding(
         "hits-alone",
-        f"first milliseconds stand alone, {db(by_db, signed=False)}",
-        f"{highest.size} hits reach the top of the song, and their first milliseconds stand {db(by_db, signed=False)} "
-        "above all that follows and comes before: they cost level and carry little of the sound.",
+        f"sharp transients, {db(by_db, signed=False)}",
+        f"The first milliseconds of the {highest.size} loudest hits are {db(by_db, signed=False)} above everything "
+        "around them. They cost headroom and carry little of the sound.",
         round(by_db, 2),
         "dB",
         ALONE_DB,
         at_s=round(at * PEAK_HOP / now.rate_hz, 2),
-        fix=f"attacks down by {db(less_db, signed=False)}",
+        fix=f"reduce attacks by {db(less_db, signed=False)}",
         stage={"id": "round-hits", "kind": "transients", "params": {"attack_db": -less_db}},
     )
 
@@ -113,9 +113,9 @@ def clipped(received: Survey) -> Iterator[Finding]:
     loudest = float(np.argmax(received.peaks)) * PEAK_HOP / received.rate_hz
     yield Finding(
         "clipped",
-        f"clipped before, {count} samples",
-        f"{count} samples stand at full scale in runs of three and more: it was clipped before it came here. "
-        "A bounce with more headroom is the mend.",
+        f"clipped in the source, {count} samples",
+        f"{count} samples are at full scale in runs of three or more: the source was already clipped. "
+        "Ask for a bounce with more headroom.",
         float(count),
         "samples",
         0.0,

@@ -47,13 +47,13 @@ def rings(now: Survey) -> Iterator[Finding]:
         yield Finding(
             f"ring-{round(centre)}",
             f"harsh around {hz(centre)}" if centre > 1500 else f"boomy around {hz(centre)}",
-            f"{hz(centre)} stands {db(above_db, signed=False)} above the song's own smooth spectrum for "
+            f"{hz(centre)} is {db(above_db, signed=False)} above the song's own smoothed spectrum for "
             f"{share[band]:.0%} of the time.",
             round(above_db, 2),
             "dB",
             RING_DB,
             at_s=round(strongest * now.tonal.hop_s, 2),
-            fix=f"{db(off_db, signed=False)} off around {hz(centre)}, mid only",
+            fix=f"cut {db(off_db, signed=False)} around {hz(centre)}, mid only",
             stage={
                 "id": f"calm-{round(centre)}",
                 "kind": "equalizer",
@@ -91,13 +91,13 @@ def sharp(now: Survey) -> Iterator[Finding]:
     off_db = round(min(6.0, 0.5 * most_db), 1)
     yield Finding(
         "sharp-s",
-        f"sharp S, {len(runs)} times",
-        f"5.5 to 9.5 kHz leaps {db(most_db, signed=False)} above its usual level {len(runs)} times, longer than a hat.",
+        f"sibilance, {len(runs)} times",
+        f"5.5 to 9.5 kHz rises {db(most_db, signed=False)} above its usual level {len(runs)} times.",
         round(most_db, 2),
         "dB",
         SHARP_OVER_DB,
         at_s=round(float(worst[0]) / SLOTS_PER_S, 2),
-        fix=f"up to {db(off_db, signed=False)} off around {hz(centre)}, only while it is sharp",
+        fix=f"cut up to {db(off_db, signed=False)} around {hz(centre)}, only on sibilance",
         stage={
             "id": "soften-s",
             "kind": "dynamic_equalizer",
@@ -139,14 +139,14 @@ def comes_and_goes(now: Survey) -> Iterator[Finding]:
     off_db = round(min(6.0, 0.6 * above_db), 1)
     yield Finding(
         f"comes-{round(centre)}",
-        f"{hz(centre)} leaps out now and then",
-        f"{hz(centre)} stands {db(above_db, signed=False)} above the smooth spectrum for {share[band]:.0%} of the "
-        "time, and is quiet in between.",
+        f"resonance at {hz(centre)}, now and then",
+        f"{hz(centre)} is {db(above_db, signed=False)} above the smoothed spectrum for {share[band]:.0%} of the "
+        "time and quiet in between.",
         round(above_db, 2),
         "dB",
         LEAP_DB,
         at_s=round(int(loud[np.argmax(np.where(there, excess[:, band], -np.inf))]) * now.tonal.hop_s, 2),
-        fix=f"up to {db(off_db, signed=False)} off around {hz(centre)}, only while it rings",
+        fix=f"cut up to {db(off_db, signed=False)} around {hz(centre)}, only while it rings",
         stage={
             "id": f"catch-{round(centre)}",
             "kind": "dynamic_equalizer",
