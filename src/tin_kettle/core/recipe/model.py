@@ -64,7 +64,9 @@ class Bus(Params):
         says="Turns one channel down: the right below zero, the left above.",
         follows=True,
     )
-    muted: bool = switch(False, label="Mute in the print", says="Leaves the bus out of the print. Side-chain inputs still receive it.")
+    muted: bool = switch(
+        False, label="Mute in the print", says="Leaves the bus out of the print. Side-chain inputs still receive it."
+    )
 
 
 Owner = Bus | Branch

@@ -127,8 +127,8 @@ def _words(steps: list[Won], worth: float | None) -> str:
         return f"{all_in}: every dB still pays"
     at = next(step for step in steps if step.push_db == worth)
     return (
-        f"up to {bare(worth)} dB each dB gains {bare(WORTH_LU)} LU or more ({bare(at.lufs - steps[0].lufs)} LU so far); "
-        f"beyond it less; {all_in}"
+        f"up to {bare(worth)} dB each dB gains {bare(WORTH_LU)} LU or more "
+        f"({bare(at.lufs - steps[0].lufs)} LU so far); beyond it less; {all_in}"
     )
 
 
