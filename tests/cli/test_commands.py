@@ -18,6 +18,7 @@ from tin_kettle.cli import serve as serving
 from tin_kettle.store import backup
 from tin_kettle.store.database import Library
 from tin_kettle.store.lock import library_lock
+from tin_kettle.store.sources import keep_source, receive, source_path
 
 
 @pytest.fixture
@@ -189,6 +190,19 @@ def test_a_library_is_put_back_only_while_no_server_holds_it(folder):
     done = run("restore", "--home", "home", cwd=folder)
     assert done.returncode == 0 and f"is that of {copied.stem} again" in done.stderr
     assert (folder / "home" / "library.sqlite.damaged-1").exists()
+
+
+def test_a_library_is_checked_and_says_what_mends_it(folder):
+    home = folder / "home"
+    assert "there is no library in home" in run("library", "check", "--home", "home", cwd=folder).stderr
+    library = Library(home)
+    found = run("library", "check", "--home", "home", cwd=folder)
+    assert (found.returncode, found.stdout) == (0, "")
+    kept = keep_source(library, *receive(library, iter([(folder / "in.wav").read_bytes()])), "in.wav")
+    source_path(library, kept).unlink()
+    found = run("library", "check", "--repair", "--home", "home", cwd=folder)
+    assert found.returncode == 1
+    assert "in.wav is missing" in found.stdout and "bring in.wav again" in found.stdout
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ import pytest
 
 from tests.conftest import noise
 from tin_kettle.core.errors import AudioError
+from tin_kettle.store import derived
 from tin_kettle.store.sources import keep_source, receive, source_path
 from tin_kettle.web import converting
 from tin_kettle.web.converting import Converted
@@ -49,3 +50,27 @@ def test_a_conversion_that_fails_leaves_nothing_and_may_be_tried_again(library, 
     assert sorted(p.name for p in library.folder("audio").iterdir()) == [path.name]
     path.write_bytes(whole)
     converted.open(library, source, 48000).close()
+
+
+def test_a_damaged_conversion_is_made_again(library, source):
+    first = Converted(Opened()).open(library, source, 48000)
+    whole, path = first.read(0, first.frames), first.path
+    first.close()
+    data = bytearray(path.read_bytes())
+    data[-1000] ^= 255
+    path.write_bytes(data)
+    # another process, which has not looked at it yet
+    derived._intact.clear()
+    again = Converted(Opened()).open(library, source, 48000)
+    np.testing.assert_array_equal(again.read(0, again.frames), whole)
+
+
+def test_a_file_that_takes_the_place_of_another_is_opened_anew(library, source):
+    opened, path = Opened(), source_path(library, source)
+    before = opened.open(path)
+    assert opened.open(path) is before
+    data = path.read_bytes()
+    beside = path.with_suffix(".part")
+    beside.write_bytes(data)
+    beside.replace(path)
+    assert opened.open(path) is not before

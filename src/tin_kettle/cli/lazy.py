@@ -10,6 +10,7 @@ COMMANDS = {
     "demo": ("serve", "Start with the demo release."),
     "serve": ("serve", "Start on your own library."),
     "restore": ("serve", "Put a copy of the library's database back; stop the server before."),
+    "library": ("library", "Check a library for lost and damaged files."),
     "render": ("render", "Print a song through a recipe."),
     "measure": ("measure", "Measure a sound file."),
     "survey": ("survey", "Say what a recipe does to a whole song, and what to look at."),

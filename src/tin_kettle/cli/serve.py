@@ -9,8 +9,8 @@ import ssl
 from pathlib import Path
 
 import click
-import platformdirs
 
+from tin_kettle.cli.homes import demo_home, own_home
 from tin_kettle.core.batch.cluster import reach
 from tin_kettle.core.dsp.compile import compile_all, is_compiled
 from tin_kettle.core.errors import LibraryError
@@ -30,7 +30,7 @@ def demo(port: int, home: Path | None) -> None:
     _compile_once()
     from tin_kettle.demo.library import fill_beside, fill_first  # noqa: PLC0415  no other command needs what it loads
 
-    where = home or platformdirs.user_data_path("tin-kettle") / "demo"
+    where = home or demo_home()
     with library_lock(where):
         library = Library(where)
         fill_first(library, lambda text: click.echo(text, err=True))
@@ -66,7 +66,7 @@ def serve(
     own = {host, socket.gethostname(), f"{socket.gethostname()}.local", *names}
     access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
     door = Door(access_key, frozenset(name.lower() for name in own), certificate, private_key)
-    where = home or _own_home()
+    where = home or own_home()
     with library_lock(where):
         _run(Library(where, new), host, port, door, scheduler)
 
@@ -77,16 +77,12 @@ def serve(
 @click.option("--list", "listing", is_flag=True, help="List the copies instead, oldest first.")
 def restore(home: Path | None, day: str | None, listing: bool) -> None:
     """Put a copy of the library's database back; stop the server before."""
-    where = home or _own_home()
+    where = home or own_home()
     if listing:
         click.echo("\n".join(list_copies(where)))
         return
     with library_lock(where):
         click.echo(f"the database in {where} is that of {restore_copy(where, day)} again", err=True)
-
-
-def _own_home() -> Path:
-    return platformdirs.user_data_path("tin-kettle") / "library"
 
 
 def _certificate(cert: Path | None, key: Path | None) -> tuple[Path | None, Path | None]:

@@ -76,12 +76,16 @@ def keep_source(
 ) -> KeptSource:
     """Check a received file from end to end, draw its waveform and take it into the library.
 
+    A file that the library knows takes the place of its own, which may have been lost or damaged.
+
     Raises:
         AudioError: it is refused; nothing is left behind.
     """
     try:
         known = find_source(library, sha256)
         if known:
+            # whatever became of the library's own file, this one has the content that it must have
+            put_in_place(incoming, source_path(library, known))
             return known
         kept = _look_through(library, incoming, sha256, name, progress)
         put_in_place(incoming, library.folder("audio") / (sha256 + kept.suffix))
@@ -131,6 +135,15 @@ def find_source(library: Library, sha256: str) -> KeptSource | None:
     return _source(row) if row else None
 
 
+def list_sources(library: Library) -> list[KeptSource]:
+    """All sources of the library."""
+    with library.reading() as db:
+        rows = db.execute(
+            "SELECT sha256, suffix, name, format, rate_hz, channels, frames FROM sources ORDER BY name, sha256"
+        ).fetchall()
+    return [_source(row) for row in rows]
+
+
 def song_sources(library: Library, song_id: int) -> dict[str, KeptSource]:
     """Bus id → source of a song as it stands."""
     with library.reading() as db:
@@ -168,7 +181,7 @@ def source_files(library: Library, sources: Mapping[str, KeptSource]) -> dict[st
 
 
 def load_waveform(library: Library, sha256: str) -> Pyramid:
-    """The waveform of a source.
+    """The waveform of a source, drawn again where it was lost or damaged.
 
     Raises:
         LibraryError: there is no such source.
@@ -176,22 +189,26 @@ def load_waveform(library: Library, sha256: str) -> Pyramid:
     source = find_source(library, sha256)
     if source is None:
         raise LibraryError(f"there is no source {sha256[:12]}; import it again")
-    path = library.folder("waveforms") / f"{sha256}.npz"
+    return read_waveform(library, sha256) or draw_waveform(library, source)
+
+
+def read_waveform(library: Library, sha256: str) -> Pyramid | None:
+    """The waveform of a source as it was drawn; None where it was lost or damaged."""
     try:
-        return Pyramid.load(path)
+        return Pyramid.load(library.folder("waveforms") / f"{sha256}.npz")
     except (FileNotFoundError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
-        return _drawn_again(source_path(library, source), path)
+        return None
 
 
-def _drawn_again(sound: Path, path: Path) -> Pyramid:
-    """What is made of a file can be made again where it was lost or damaged."""
+def draw_waveform(library: Library, source: KeptSource) -> Pyramid:
+    """Draw the waveform of a source and keep it."""
     builder = PyramidBuilder()
-    with closing(FileSource(sound)) as source:
-        for start in range(0, source.frames, _READ_FRAMES):
-            builder.feed(source.read(start, min(_READ_FRAMES, source.frames - start)))
-    made = builder.finish()
-    made.save(path)
-    return made
+    with closing(FileSource(source_path(library, source))) as sound:
+        for start in range(0, sound.frames, _READ_FRAMES):
+            builder.feed(sound.read(start, min(_READ_FRAMES, sound.frames - start)))
+    drawn = builder.finish()
+    drawn.save(library.folder("waveforms") / f"{source.sha256}.npz")
+    return drawn
 
 
 def summed_waveform(pyramids: list[Pyramid], start: int, end: int, count: int) -> list[list[float]]:

@@ -52,7 +52,8 @@ def sweep_made(library: Library, folder: str, keep: set[str], most_bytes: int = 
     for _, length, path in sorted(found):
         if size <= most_bytes:
             return
-        if path.stem not in keep:
+        # a seal goes with what it seals
+        if path.name.split(".")[0] not in keep:
             path.unlink(missing_ok=True)
             size -= length
 

@@ -13,6 +13,7 @@ from tin_kettle.core.beside import written_beside
 from tin_kettle.core.deliver.convert import convert_rate
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.store.database import Library
+from tin_kettle.store.derived import is_intact, seal
 from tin_kettle.store.sources import KeptSource, source_path
 from tin_kettle.web.opened import Opened
 
@@ -40,8 +41,9 @@ class Converted:
         with self._lock:
             turn = self._under_way[made]
         with turn:
-            if not made.is_file():
+            if not is_intact(made):
                 _convert(path, made, rate_hz)
+                seal(made)
         return self._opened.open(made)
 
 

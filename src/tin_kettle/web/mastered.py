@@ -9,6 +9,7 @@ from pathlib import Path
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store.database import Library
+from tin_kettle.store.derived import is_intact
 from tin_kettle.store.songs import current_revision, list_songs
 from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.context import Context
@@ -28,7 +29,7 @@ class Mastered:
         recipe = current_revision(here.library, song_id).recipe
         path = _path(here.library, song_id, recipe)
         with self._lock:
-            if path.is_file():
+            if is_intact(path):
                 path.touch()  # those that nobody plays any more are swept first
                 return path
             running = self._running.get(song_id)

@@ -10,11 +10,11 @@ from tin_kettle.core.engine.source import FileSource
 
 
 class Opened:
-    """Hands out the same source for the same file, as long as anybody has it."""
+    """Hands out the same source for the same file, as long as anybody has it and no other file takes its place."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._sources: weakref.WeakValueDictionary[Path, FileSource] = weakref.WeakValueDictionary()
+        self._sources: weakref.WeakValueDictionary[tuple[Path, int], FileSource] = weakref.WeakValueDictionary()
 
     def open(self, path: Path) -> FileSource:
         """A source that closes with its last user, who does not close it.
@@ -23,9 +23,10 @@ class Opened:
             AudioError: it cannot be read.
         """
         with self._lock:
-            found = self._sources.get(path)
+            file = path, path.stat().st_ino if path.exists() else 0
+            found = self._sources.get(file)
             if found is None:
-                found = self._sources[path] = FileSource(path)
+                found = self._sources[file] = FileSource(path)
             return found
 
     def __len__(self) -> int:

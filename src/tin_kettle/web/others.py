@@ -18,6 +18,7 @@ from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.parts import eased, up_to
 from tin_kettle.store.comparing import Reference, get_reference, get_version, version_state
 from tin_kettle.store.database import Library
+from tin_kettle.store.derived import is_intact
 from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import revision_state
 from tin_kettle.store.sources import KeptSource, song_sources
@@ -41,8 +42,8 @@ def _coded(library: Library, name: str) -> KeptSource:
     """What was coded, which is kept no longer than room and restarts allow."""
     found = _CODED.fullmatch(name)
     path = library.folder("audio") / f"{found[4]}.wav" if found else None
-    if path is None or found is None or not path.is_file():
-        raise LibraryError("what was coded is no longer there; make it again under Compare, As coded")
+    if path is None or found is None or not is_intact(path):
+        raise LibraryError("what was coded is no longer there; make it again under Compare, Codec preview")
     about = soundfile.info(str(path))
     named = f"{found[2]} {found[3]} kbit/s"
     return KeptSource(found[4], ".wav", named, "WAV FLOAT", about.samplerate, about.channels, about.frames)

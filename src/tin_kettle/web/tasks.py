@@ -25,6 +25,7 @@ from tin_kettle.core.survey.ladder import ladder
 from tin_kettle.core.survey.perceiving import perceive
 from tin_kettle.core.survey.survey import survey_song
 from tin_kettle.core.survey.winning import won_by
+from tin_kettle.store.derived import seal
 from tin_kettle.store.prints import keep_result
 from tin_kettle.store.trouble import disk_trouble
 
@@ -48,6 +49,7 @@ def _print(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> 
 
 def _mastered(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
     print_song(recipe, sources, Path(task["out"]), PrintSettings(bits="32f", tail_s=None), progress)
+    seal(Path(task["out"]))
     return {}
 
 
@@ -69,7 +71,10 @@ def _aim(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> di
 
 def _coded(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:
     out, added = Path(task["out"]), Path(task["added"])
-    return as_coded(recipe, sources, task["coder"], task["kbit_s"], out, added, progress)
+    result = as_coded(recipe, sources, task["coder"], task["kbit_s"], out, added, progress)
+    for path in (out, added):
+        seal(path)
+    return result
 
 
 def _won(recipe: Recipe, sources: Sources, task: Task, progress: Progress) -> dict[str, Any]:

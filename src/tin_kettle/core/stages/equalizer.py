@@ -292,6 +292,7 @@ KIND = Kind(
     sought=(
         "eq",
         "tone",
+        "mid-side",
         "air",
         "mud",
         "tilt",
@@ -299,7 +300,6 @@ KIND = Kind(
         "shelf",
         "notch",
         "presence",
-        "mid-side",
         "bright",
         "dull",
         "linear phase",
