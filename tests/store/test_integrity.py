@@ -2,10 +2,14 @@
 
 import pytest
 
-from tests.conftest import noise
+from tests.conftest import noise, recipe_of
+from tin_kettle.core.errors import DamagedRecipe
+from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store.derived import is_intact, seal
 from tin_kettle.store.integrity import check_library
+from tin_kettle.store.songs import add_song, current_revision, readable_songs, save_revision
 from tin_kettle.store.sources import keep_source, receive, source_path
+from tin_kettle.web import caretaker
 
 
 @pytest.fixture
@@ -65,6 +69,25 @@ def test_a_row_that_belongs_to_nothing_is_found(library, source):
         db.execute("BEGIN")
         db.execute("INSERT INTO bounces (set_id, bus_id, sha256) VALUES (77, 'mix', ?)", (source.sha256,))
     assert words(library) == ["the database is damaged: a row of bounces belongs to nothing"]
+
+
+def test_a_song_whose_state_is_damaged_goes_back_to_the_newest_that_can_be_read(library, source):
+    song = add_song(library, "Record", "Harbour", {"mix": source}, recipe_of())
+    good = current_revision(library, song)
+    other = add_song(library, "Record", "Lanterns", {"mix": source}, recipe_of())
+    gain = dump_recipe(recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": -6}}))
+    damaged = save_revision(library, song, good.id, "Gain", gain)
+    with library.writing() as db:
+        db.execute("UPDATE revisions SET recipe = replace(recipe, 'gain_db', 'gain_dB') WHERE id = ?", (damaged.id,))
+    with pytest.raises(DamagedRecipe, match="check --repair"):
+        current_revision(library, song)
+    assert [row.id for row, _ in readable_songs(library)] == [other], "the others are looked after"
+    caretaker.take_care(library, 0.0)
+    (fault,) = check_library(library)
+    assert fault.what.startswith("'Harbour': state ") and not fault.mended
+    (fault,) = check_library(library, repair=True)
+    assert fault.mended and words(library) == []
+    assert current_revision(library, song).id == good.id
 
 
 def test_what_was_derived_is_trusted_only_while_it_is_what_was_written(tmp_path):

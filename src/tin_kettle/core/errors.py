@@ -8,7 +8,8 @@ KettleError
 ├── PageError      the same of a listening page
 ├── AudioError     a file cannot be used as a source, or a print cannot be written
 ├── LibraryError   the library holds no such thing, or cannot be used
-│   └── Conflict   the song was changed elsewhere in the meantime
+│   ├── Conflict   the song was changed elsewhere in the meantime
+│   └── DamagedRecipe  a state of a song that is kept cannot be read any more
 ├── StorageError   the disk or the database fails; nothing is wrong with what was asked
 └── Cancelled      the user stopped a long piece of work
 """
@@ -73,6 +74,10 @@ class LibraryError(KettleError):
 
 class Conflict(LibraryError):
     """An edit was made on a state that is no longer the present one."""
+
+
+class DamagedRecipe(LibraryError):
+    """A state of a song that is kept cannot be read any more."""
 
 
 class StorageError(KettleError):

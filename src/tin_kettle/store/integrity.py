@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from tin_kettle.core.errors import AudioError
+from tin_kettle.core.errors import AudioError, DamagedRecipe
 from tin_kettle.store.database import Library
 from tin_kettle.store.deliveries import delivery_path, get_delivery
+from tin_kettle.store.songs import current_revision, list_songs, mend_song
 from tin_kettle.store.sources import KeptSource, draw_waveform, list_sources, read_waveform, source_path
 
 
@@ -39,6 +40,7 @@ def check_library(library: Library, repair: bool = False) -> Iterator[Fault]:
             if repair:
                 draw_waveform(library, source)
             yield Fault(f"the waveform of {source.name} is damaged", "it is drawn again when it is needed", repair)
+    yield from _song_faults(library, repair)
     yield from _delivery_faults(library)
 
 
@@ -61,6 +63,14 @@ def _sound_fault(library: Library, source: KeptSource) -> Fault | None:
     except OSError as problem:
         raise AudioError(f"{path} cannot be read ({problem.strerror}); check the disk") from problem
     return None if intact else Fault(f"{source.name} is damaged ({path.name[:12]}…)", remedy)
+
+
+def _song_faults(library: Library, repair: bool) -> Iterator[Fault]:
+    for song in list_songs(library):
+        try:
+            current_revision(library, song.id)
+        except DamagedRecipe as problem:
+            yield Fault(f"'{song.title}': {problem}", "run it with --repair", repair and mend_song(library, song.id))
 
 
 def _delivery_faults(library: Library) -> Iterator[Fault]:

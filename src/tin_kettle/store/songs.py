@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
-from tin_kettle.core.errors import Conflict, LibraryError, RecipeError
+from tin_kettle.core.errors import Conflict, DamagedRecipe, LibraryError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate, dump_recipe, parse_recipe
 from tin_kettle.core.recipe.size import check_size
@@ -167,13 +168,47 @@ def _current(db: sqlite3.Connection, song_id: int) -> Revision:
     return Revision(
         row["id"],
         row["saves"],
-        parse_recipe(json.loads(row["recipe"])),
+        _read_recipe(row),
         row["set_id"],
         row["label"],
         row["made_at"],
         undo=row["label"] if row["parent_id"] is not None else None,
         redo=child["label"] if child else None,
     )
+
+
+def _read_recipe(row: sqlite3.Row) -> Recipe:
+    """The recipe of a row of revisions.
+
+    Raises:
+        DamagedRecipe: it is no recipe any more.
+    """
+    try:
+        return parse_recipe(json.loads(row["recipe"]))
+    except (ValueError, RecipeError) as problem:
+        raise DamagedRecipe(
+            f"state {row['id']} of this song is damaged ({problem}); stop the server and run tin-kettle library check "
+            "--repair, which goes back to its newest state that can be read"
+        ) from None
+
+
+def readable_songs(library: Library) -> Iterator[tuple[SongRow, Revision]]:
+    """Every song of records that are not deleted, as it stands; those whose state is damaged are left out."""
+    for song in list_songs(library):
+        with suppress(DamagedRecipe):
+            yield song, current_revision(library, song.id)
+
+
+def mend_song(library: Library, song_id: int) -> bool:
+    """Go back to the newest state of a song that can be read; False where there is none."""
+    with library.writing() as db:
+        rows = db.execute("SELECT id, recipe FROM revisions WHERE song_id = ? ORDER BY id DESC", (song_id,)).fetchall()
+        for row in rows:
+            with suppress(DamagedRecipe):
+                _read_recipe(row)
+                db.execute("UPDATE songs SET revision_id = ? WHERE id = ?", (row["id"], song_id))
+                return True
+    return False
 
 
 def _newest_child(db: sqlite3.Connection, revision_id: int) -> sqlite3.Row | None:
@@ -261,11 +296,11 @@ def go_back_to(library: Library, song_id: int, revision_id: int, label: str) -> 
     """Do again what a revision was, recipe and files, on top of where the song stands."""
     with library.writing() as db:
         row = db.execute(
-            "SELECT recipe, set_id FROM revisions WHERE id = ? AND song_id = ?", (revision_id, song_id)
+            "SELECT id, recipe, set_id FROM revisions WHERE id = ? AND song_id = ?", (revision_id, song_id)
         ).fetchone()
         if row is None:
             raise LibraryError(f"there is no revision {revision_id} of this song; reload it")
-        recipe = parse_recipe(json.loads(row["recipe"]))
+        recipe = _read_recipe(row)
         _add_revision(db, song_id, _current(db, song_id).id, label, recipe, row["set_id"])
         return _current(db, song_id)
 
@@ -289,10 +324,10 @@ def revision_state(library: Library, revision_id: int) -> tuple[Recipe, dict[str
         LibraryError: there is none of that number.
     """
     with library.reading() as db:
-        row = db.execute("SELECT recipe, set_id FROM revisions WHERE id = ?", (revision_id,)).fetchone()
+        row = db.execute("SELECT id, recipe, set_id FROM revisions WHERE id = ?", (revision_id,)).fetchone()
         if row is None:
             raise LibraryError(f"there is no revision {revision_id}; reload the song")
-        return parse_recipe(json.loads(row["recipe"])), bounced_sources(db, row["set_id"])
+        return _read_recipe(row), bounced_sources(db, row["set_id"])
 
 
 def get_view(library: Library, song_id: int) -> dict[str, Any]:

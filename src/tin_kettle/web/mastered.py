@@ -10,7 +10,7 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store.database import Library
 from tin_kettle.store.derived import is_intact
-from tin_kettle.store.songs import current_revision, list_songs
+from tin_kettle.store.songs import current_revision, readable_songs
 from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.context import Context
 from tin_kettle.web.jobs import Job
@@ -59,4 +59,4 @@ def _path(library: Library, song_id: int, recipe: Recipe) -> Path:
 
 def mastered_to_keep(library: Library) -> set[str]:
     """Under which names the files of all songs as they stand lie."""
-    return {_path(library, song.id, current_revision(library, song.id).recipe).stem for song in list_songs(library)}
+    return {_path(library, song.id, revision.recipe).stem for song, revision in readable_songs(library)}

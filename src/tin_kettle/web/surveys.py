@@ -29,7 +29,7 @@ from tin_kettle.core.survey.sections import propose_sections
 from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
 from tin_kettle.store.comparing import dismissed, list_versions
 from tin_kettle.store.database import Library
-from tin_kettle.store.songs import current_revision, list_songs
+from tin_kettle.store.songs import current_revision, readable_songs
 from tin_kettle.store.sources import KeptSource, source_files
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
@@ -112,8 +112,8 @@ class Surveys:
 def names_to_keep(library: Library) -> set[str]:
     """Under which names the surveys of all songs as they are, and of their versions, lie."""
     names = set()
-    for song in list_songs(library):
-        now = current_revision(library, song.id).recipe
+    for song, revision in readable_songs(library):
+        now = revision.recipe
         others = ["now", "received", *(f"version:{version.id}" for version in list_versions(library, song.id))]
         names |= {_content(find_other(library, song.id, other, now)) for other in others}
     return names
