@@ -103,7 +103,7 @@ def test_starting_points_and_matched_makeup(buses):
     page.get_by_role("menuitem", name="Drums with snap").click()
     assert buses.state("recipe.master[0].params.ratio") == 4
     buses.surveyed()
-    page.get_by_role("button", name="Match loudness").click()
+    page.get_by_role("button", name="Match loudness", exact=True).click()
     page.wait_for_function("window.tinKettle.state().recipe.master[0].params.makeup_db > 0.3")
     buses.surveyed()
     expect(page.get_by_label("Stage")).to_contain_text("dB max")

@@ -16,6 +16,7 @@ import {
   saveView,
   setLoop,
   setMatched,
+  setPlaying,
   setMonitor,
   setQueue,
   stopAtEnd,
@@ -188,7 +189,7 @@ export async function openSong(id: number): Promise<void> {
       refused: stand,
     }),
   );
-  const act = { setMonitor, setMatched, setQueue, setLoop, compare, listenAs, move: moveParam };
+  const act = { setMonitor, setMatched, setQueue, setLoop, setPlaying, compare, listenAs, move: moveParam };
   Object.assign(window, { tinKettle: { player, state: get, act } });
   if (song.view.song) player.ask({ type: "seek", song: song.view.song });
   if (get().loop) player.ask({ type: "loop", loop: get().loop });
