@@ -257,3 +257,19 @@ def test_the_song_is_coded_and_compared_with(client, song):
     gone = client.get(f"/api/songs/{song}/survey/match?other=coded:ogg:96:{'0' * 64}")
     assert gone.status_code == 404 and "make it again" in gone.get_json()["problem"]
     assert client.post(f"/api/songs/{song}/coded", json={"coder": "aac", "kbit_s": 96}).status_code == 400
+
+
+@pytest.mark.parametrize("given", ["--5", "-", "٥", "5.0", "1e3", "9" * 30])
+def test_what_is_no_whole_number_is_refused_in_words(client, song, given):
+    answer = client.get(f"/api/songs/{song}/waveform?columns=5&from={given}")
+    assert (answer.status_code, "is no whole number" in answer.get_json()["problem"]) == (400, True)
+
+
+def test_a_print_that_was_deleted_from_the_disk_says_so(client, song, library):
+    number = client.post(f"/api/songs/{song}/prints", json={"format": "wav"}).get_json()["id"]
+    until(lambda: client.get(f"/api/prints/{number}").get_json(), lambda row: row["state"] == "done")
+    for path in library.folder("prints").iterdir():
+        path.unlink()
+    answer = client.get(f"/api/prints/{number}/file")
+    assert answer.status_code == 404
+    assert "was deleted from the disk; print again" in answer.get_json()["problem"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import re
 from collections.abc import Callable, Iterator
 from typing import Annotated, Any, TypeVar
 
@@ -20,6 +21,7 @@ CHUNK_BYTES = 1 << 20
 FARTHEST = (1 << 53) - 1
 """The largest whole number that JSON carries everywhere, and the largest id or frame that is looked at."""
 _SHOWN = 60
+_WHOLE = re.compile(r"-?\d+", re.ASCII)
 
 Number = Annotated[int, Field(ge=-FARTHEST, le=FARTHEST)]
 """An id or a frame."""
@@ -176,7 +178,7 @@ def whole_number(name: str, default: int) -> int:
     given = next(iter(arguments(name)), None)
     if given is None:
         return default
-    if len(given) > len(str(FARTHEST)) or not given.lstrip("-").isascii() or not given.lstrip("-").isdigit():
+    if len(given) > len(str(FARTHEST)) or not _WHOLE.fullmatch(given):
         raise KettleError(f"{name}={given[:_SHOWN]} is no whole number that can be; reload the bench")
     return int(given)
 

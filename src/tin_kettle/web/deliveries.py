@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, send_file
+from flask import Blueprint, Response, jsonify
 from pydantic import Field
 
 from tin_kettle.core.deliver.checking import Check
@@ -26,6 +26,7 @@ from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.asked import Asked, Number, takes
 from tin_kettle.web.context import context
+from tin_kettle.web.downloads import send_kept
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.surveys import content_of
 
@@ -230,4 +231,4 @@ def download(delivery_id: int) -> Response:
     if row.state != "done":
         raise KettleError(f"{row.file_name} is {row.state}; there is nothing to download, deliver it again")
     path = kept.delivery_path(context().library, row)
-    return send_file(path, as_attachment=True, download_name=row.file_name)
+    return send_kept(path, row.file_name, "deliver it again", row.sha256)

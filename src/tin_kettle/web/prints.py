@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any, Literal
 
-from flask import Blueprint, Response, jsonify, send_file
+from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.deliver.dither import Dither
 from tin_kettle.core.deliver.formats import Bits
@@ -22,6 +22,7 @@ from tin_kettle.store.songs import current_revision, get_song
 from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.asked import Asked, Number, takes
 from tin_kettle.web.context import context
+from tin_kettle.web.downloads import send_kept
 from tin_kettle.web.jobs import Job
 
 blueprint = Blueprint("prints", __name__, url_prefix="/api")
@@ -107,4 +108,4 @@ def download(print_id: int) -> Response:
     if row.state != "done":
         raise LibraryError(f"print {print_id} is {row.state}; there is nothing to download, print again")
     path = kept.print_path(context().library, print_id, row.file_name)
-    return send_file(path, as_attachment=True, download_name=row.file_name)
+    return send_kept(path, row.file_name, "print again")
