@@ -80,7 +80,7 @@ def test_it_is_played_from_mastered_files_at_their_own_or_at_equal_loudness(app,
     assert abs(together) < 1.5
 
 
-def test_songs_are_delivered_by_specs_checked_and_known_when_changed(client, record, tmp_path):
+def test_songs_are_delivered_by_specs_checked_and_known_when_changed(client, record, library):
     assert [one["spec"]["name"] for one in client.get("/api/specs").get_json()] == [
         "24-bit archive",
         "CD-rate master",
@@ -101,6 +101,12 @@ def test_songs_are_delivered_by_specs_checked_and_known_when_changed(client, rec
         assert "01 Low Bridge.wav" in answer.headers["Content-Disposition"]
         assert hashlib.sha256(answer.data).hexdigest() == done[0]["sha256"]
         assert soundfile.info(io.BytesIO(answer.data)).samplerate == 44100
+    path = library.folder("deliveries") / f"{done[0]['id']}.wav"
+    whole = path.read_bytes()
+    path.write_bytes(whole[:-1] + bytes([whole[-1] ^ 1]))
+    answer = client.get(f"/api/deliveries/{done[0]['id']}/file")
+    assert (answer.status_code, "was changed on the disk" in answer.get_json()["problem"]) == (404, True)
+    path.write_bytes(whole)
     # asked for once more nothing is made again
     assert [row["id"] for row in client.post(url, json={"cells": cells}).get_json()] == [row["id"] for row in done]
 
