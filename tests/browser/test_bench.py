@@ -301,9 +301,9 @@ def test_the_heading_of_the_widest_stage_stays_beside_the_gauges(bench, music_so
     bench.open(music_song, tapped=False)
     bench.page.set_viewport_size({"width": size[0], "height": size[1]})
     bench.page.locator("[data-stage=c]").click()
-    bench.page.get_by_role("button", name="Ride", exact=True).click()
+    bench.page.get_by_role("button", name="Record automation", exact=True).click()
     stage = bench.page.get_by_label("Stage", exact=True).bounding_box()
-    written = bench.page.get_by_role("button", name="How a ride is written").bounding_box()
+    written = bench.page.get_by_role("button", name=re.compile("^Record mode")).bounding_box()
     assert written["x"] + written["width"] <= stage["x"] + stage["width"]
 
 

@@ -65,7 +65,7 @@ def test_a_pin_reaches_as_far_as_it_is_drawn_and_moves_by_what_it_hears(playing)
     page.get_by_role("button", name="Presets ▾").click()
     page.get_by_role("menuitem", name="De-ess").click()
     assert params(playing, "s0")["bands"][0]["id"] == "s"
-    page.get_by_role("button", name="Pin 1: bell").press("Delete")
+    page.get_by_role("button", name="Band 1: bell").press("Delete")
     assert params(playing, "s0")["bands"] == []
     assert playing.state("recipe.master.length") == 4, "Delete is the pin's, not the stage's"
 

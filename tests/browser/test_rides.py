@@ -151,7 +151,7 @@ def test_a_filter_swept_by_hand_sweeps_again(bench, add_song):
     page.keyboard.press("Space")
     # a hand on what is ridden is asked what it means
     rule(page, "Low-pass frequency").press("ArrowRight")
-    page.get_by_role("button", name="Write over").click()
+    page.get_by_role("button", name="Overwrite").click()
     page.wait_for_function("window.tinKettle.state().recipe.automation.length === 0")
     assert bench.state("recipe.master[0].params.low_pass_hz") != corner
 

@@ -55,7 +55,11 @@ export function Gauges() {
           <Heard name="momentary" read={(gauge) => heardLufs(gauge?.momentary_lufs)} />
           <Heard name="short term" read={(gauge) => heardLufs(gauge?.short_term_lufs)} />
           <TruePeak />
-          <Figure name="range" value={formatDb(measures?.loudness_range_lu, false, " LU")} old={old} />
+          <Figure
+            name="loudness range"
+            value={formatDb(measures?.loudness_range_lu, false, " LU")}
+            old={old}
+          />
           <Figure name="PLR" value={formatDb(measures?.peak_to_loudness_lu, false, " LU")} old={old} />
         </dl>
       </div>

@@ -44,7 +44,7 @@ export function Lanes({ view }: { view: Span }) {
   return (
     <div
       role="group"
-      aria-label="Rides"
+      aria-label="Automation"
       className="relative grid grid-cols-[118px_1fr_232px] border-t border-faint max-[1100px]:grid-cols-[104px_1fr_206px]"
     >
       <button
@@ -53,12 +53,10 @@ export function Lanes({ view }: { view: Span }) {
         className="border-r border-faint pr-2 text-right text-[11px] text-mute hover:text-ink"
         onClick={fold}
       >
-        {lanes.length === 1 ? "1 ride" : `${lanes.length} rides`} {folded ? "▸" : "▾"}
+        {`Automation ${lanes.length}`} {folded ? "▸" : "▾"}
       </button>
       <span className="cap truncate px-2 leading-[17px]">
-        {folded
-          ? ""
-          : "drag points · double-click makes one or types its value · Alt leaves beats and borders alone"}
+        {folded ? "" : "drag points · double-click adds a point or edits its value · Alt: no snapping"}
       </span>
       <Tempo />
       {!folded &&

@@ -23,23 +23,23 @@ function Offered() {
   return (
     <div
       role="group"
-      aria-label="What becomes of the ride"
+      aria-label="Automation change"
       className="absolute inset-x-[14px] bottom-[8px] z-30 flex items-center gap-2 border border-copper bg-well px-3 py-[6px]"
     >
       <span className="mr-auto min-w-0 truncate">
-        {title}: {param.label.toLowerCase()} is ridden, and was moved to <b className="font-[640]">{value}</b>
+        {title}: {param.label.toLowerCase()} is automated; moved to <b className="font-[640]">{value}</b>
         {held.length > 1 && ` · ${held.length - 1} more`}
       </span>
       {isNumber && (
         <button type="button" className="strong" onClick={() => void keepTouch("trim")}>
-          Trim the ride
+          Trim automation
         </button>
       )}
       <button type="button" className="plain" onClick={() => void keepTouch("over")}>
-        Write over
+        Overwrite
       </button>
       <button type="button" className="plain" onClick={() => leaveRiding()}>
-        Leave riding
+        Suspend
       </button>
     </div>
   );

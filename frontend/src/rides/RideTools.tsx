@@ -3,9 +3,9 @@ import type { Mode } from "../state/riding";
 import { arm, setAgain, setMode, useRiding } from "../state/riding";
 
 const MODES: { value: Mode; label: string; says: string }[] = [
-  { value: "latch", label: "latch", says: "stays where the hand let go, until the song stops" },
-  { value: "touch", label: "touch", says: "goes back to the ride as the hand lets go" },
-  { value: "trim", label: "trim", says: "adds to the ride that is there" },
+  { value: "latch", label: "latch", says: "keeps the last value until playback stops" },
+  { value: "touch", label: "touch", says: "returns to the automation when released" },
+  { value: "trim", label: "trim", says: "offsets the existing automation" },
 ];
 
 /** Whether what moves while the song plays is recorded, and how. */
@@ -16,26 +16,26 @@ export function RideTools() {
       <button
         type="button"
         aria-pressed={armed}
-        aria-label="Ride"
+        aria-label="Record automation"
         title="Record what moves while the song plays (T)"
         className={`plain px-[7px]! max-[1100px]:px-[3px]! whitespace-nowrap ${armed ? "border-copper! bg-copper! text-on-rim" : ""}`}
         onClick={() => arm(!armed)}
       >
         {armed ? "●" : "○"}
-        <span className="max-[1100px]:hidden"> ride</span>
+        <span className="max-[1100px]:hidden"> Record</span>
       </button>
       <Popover.Root>
         <Popover.Trigger
           className="plain px-[6px]! max-[1100px]:px-[2px]!"
-          aria-label={`How a ride is written: ${mode}`}
-          title={`How a ride is written: ${mode}`}
+          aria-label={`Record mode: ${mode}`}
+          title={`Record mode: ${mode}`}
         >
           ▾
         </Popover.Trigger>
         <Popover.Portal>
           <Popover.Content className="menu w-[270px] p-3!" side="bottom" align="end" sideOffset={2}>
             <fieldset>
-              <legend className="cap pb-1">while the song plays, a moved control</legend>
+              <legend className="cap pb-1">Record mode</legend>
               {MODES.map(({ value, label, says }) => (
                 <label key={value} className="flex items-baseline gap-2 py-[2px]">
                   <input

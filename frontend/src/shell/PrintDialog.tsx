@@ -278,7 +278,7 @@ function PrintRow({ print }: { print: Print }) {
       {m && (
         <dl className="mt-1 flex flex-wrap gap-x-5">
           <Measure name="loudness" value={formatDb(m.integrated_lufs, false, " LUFS")} />
-          <Measure name="range" value={formatDb(m.loudness_range_lu, false, " LU")} />
+          <Measure name="loudness range" value={formatDb(m.loudness_range_lu, false, " LU")} />
           <Measure name="true peak" value={m.true_peak_dbtp.toFixed(2).replace("-", "−") + " dBTP"} />
           <Measure name="mono loss" value={formatDb(m.mono_loss_lu, false, " LU")} />
           <Measure name="length" value={formatTime(m.duration_s, 2)} />

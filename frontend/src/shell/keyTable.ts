@@ -39,7 +39,7 @@ export interface KeyAction {
   keys: string[];
   shown: string;
   says: string;
-  group: "Listening" | "Song" | "Chain" | "Edits" | "On a band" | "On a rule";
+  group: "Listening" | "Song" | "Chain" | "Edits" | "On a band" | "On a control";
   /** told which of its keys was pressed */
   act?: (name: string) => void;
   /** whether a key that is held down does it again and again */
@@ -243,14 +243,14 @@ export const KEYS: KeyAction[] = [
   {
     keys: ["p"],
     shown: "P",
-    says: "that out, and back in",
+    says: "mute the same, or not",
     group: "Listening",
     act: () => onLane("muted"),
   },
   {
     keys: ["Escape"],
     shown: "Esc",
-    says: "back to the plain result",
+    says: "back to the plain output",
     group: "Listening",
     everywhere: true,
     act: plainResult,
@@ -367,7 +367,7 @@ export const KEYS: KeyAction[] = [
   {
     keys: ["Ctrl+d"],
     shown: "Ctrl D",
-    says: "the same again",
+    says: "duplicate",
     group: "Chain",
     act: () => duplicate(chosen()),
   },
@@ -380,11 +380,11 @@ export const KEYS: KeyAction[] = [
   {
     keys: ["t"],
     shown: "T",
-    says: "record what moves while the song plays",
+    says: "record automation",
     group: "Edits",
     act: () => arm(!useRiding.getState().armed),
   },
-  { keys: ["g"], shown: "G", says: "the control's value by section", group: "Edits", act: openTable },
+  { keys: ["g"], shown: "G", says: "value by section", group: "Edits", act: openTable },
   { keys: ["Ctrl+z"], shown: "Ctrl Z", says: "undo", group: "Edits", act: () => void step("undo") },
   {
     keys: ["Ctrl+Shift+z", "Ctrl+y"],
@@ -396,8 +396,8 @@ export const KEYS: KeyAction[] = [
   { keys: [], shown: "← → ↑ ↓", says: "frequency and gain", group: "On a band" },
   { keys: [], shown: "Page ↑ ↓", says: "narrower, broader", group: "On a band" },
   { keys: [], shown: "C, Del", says: "copy across, remove", group: "On a band" },
-  { keys: [], shown: "← →", says: "move; with Shift finely", group: "On a rule" },
-  { keys: [], shown: "Page ↑ ↓", says: "move far", group: "On a rule" },
-  { keys: [], shown: "0–9, Enter", says: "type a value with its unit", group: "On a rule" },
-  { keys: [], shown: "Backspace", says: "back to the default", group: "On a rule" },
+  { keys: [], shown: "← →", says: "move; with Shift finely", group: "On a control" },
+  { keys: [], shown: "Page ↑ ↓", says: "move far", group: "On a control" },
+  { keys: [], shown: "0–9, Enter", says: "type a value with its unit", group: "On a control" },
+  { keys: [], shown: "Backspace", says: "back to the default", group: "On a control" },
 ];

@@ -226,7 +226,11 @@ export async function keepTouch(how: "trim" | "over"): Promise<void> {
   try {
     const found = await api.touched(from, touches);
     if (mine !== session()) return;
-    keep(found, `${namesOf(touches)}: ${how === "trim" ? "ride trimmed" : "written over its ride"}`, true);
+    keep(
+      found,
+      `${namesOf(touches)}: ${how === "trim" ? "automation trimmed" : "automation overwritten"}`,
+      true,
+    );
     forget();
   } catch (refused) {
     leaveRiding();

@@ -311,7 +311,7 @@ def _summary(params: CompressorParams) -> str:
     if params.key:
         parts.append(f"keyed by {', '.join(params.key)}")
     if heard := hears(params):
-        parts.append(f"hears {heard}")
+        parts.append(f"detector {heard}")
     return " · ".join(parts)
 
 

@@ -45,8 +45,8 @@ def rides_jump(received: Survey, recipe: Recipe) -> Iterator[Finding]:
         yield Finding(
             f"ride-{moved.target}-{moved.param}",
             f"{title} jumps by {db(most, signed=False)}",
-            f"The ride of {title} changes by {db(most, signed=False)} within a beat: it is heard as a jump; let it "
-            "take longer, or split it over the bar before.",
+            f"The automation of {title} changes by {db(most, signed=False)} within a beat: an audible jump. "
+            "Use a longer ramp or begin it a bar earlier.",
             round(most, 2),
             "dB within a beat",
             MOST_DB,

@@ -139,7 +139,7 @@ def comes_and_goes(now: Survey) -> Iterator[Finding]:
     off_db = round(min(6.0, 0.6 * above_db), 1)
     yield Finding(
         f"comes-{round(centre)}",
-        f"resonance at {hz(centre)}, now and then",
+        f"resonance {hz(centre)}, at times",
         f"{hz(centre)} is {db(above_db, signed=False)} above the smoothed spectrum for {share[band]:.0%} of the "
         "time and quiet in between.",
         round(above_db, 2),
