@@ -234,18 +234,18 @@ def stereo(bench: Bench) -> None:
 
 def record(bench: Bench) -> None:
     bench.page.get_by_role("button", name="Record", exact=True).click()
-    bench.page.get_by_label("Papers").wait_for(timeout=300000)
+    bench.page.get_by_label("Documents").wait_for(timeout=300000)
     bench.page.wait_for_function("window.tinKettle.state().song?.id === 0", timeout=300000)
     for spec in ("24-bit archive", "Streaming"):
         bench.page.get_by_label(f"All by {spec}").check()
-    bench.page.get_by_role("button", name="Deliver what is ticked").click()
+    bench.page.get_by_role("button", name="Deliver selected").click()
     done = "document.querySelectorAll('[aria-label=\"Songs by specs\"] a[href$=file]').length >= 8"
     bench.page.wait_for_function(done, timeout=300000)
     bench.page.get_by_label("Level of Last Crossing").fill("-2.5")
     bench.page.get_by_label("Level of Last Crossing").press("Enter")
     bench.page.get_by_label("All by CD-rate master").check()
-    bench.page.get_by_role("button", name="Deliver what is ticked").click()
-    bench.page.get_by_role("button", name="Hear the join of Slack Water and Last Crossing").click()
+    bench.page.get_by_role("button", name="Deliver selected").click()
+    bench.page.get_by_role("button", name="Play transition of Slack Water and Last Crossing").click()
     time.sleep(5)
 
 

@@ -121,7 +121,7 @@ def test_what_a_stage_in_a_branch_removes_is_heard(parted):
     page = parted.page
     bench_row(page, "t").click()
     parted.play()
-    page.get_by_label("Hear").get_by_role("radio", name="difference").click()
+    page.get_by_label("Listen to").get_by_role("radio", name="difference").click()
     # a gain of its own is not removed
     expect_tones(parted, {100: Below(-100)})
     page.get_by_role("button", name="Bypass").click()

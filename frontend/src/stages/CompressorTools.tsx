@@ -18,7 +18,7 @@ import { usePassage, useSeries } from "./usePassage";
 
 const PICTURES = [
   { value: "curve", label: "curve" },
-  { value: "detector", label: "detector" },
+  { value: "detector", label: "detector filters" },
 ] as const;
 
 /** Starting points, work held constant, exaggeration, makeup by loudness: what is done with a compressor as a whole. */

@@ -52,7 +52,7 @@ def difference_words(before: dict[str, Any], after: dict[str, Any]) -> str:
     if not was or not now:
         return "one of the two is silent"
     loudest, mean = _turn(now / was), _turn(after["equal"]["mean_sone"] / max(before["equal"]["mean_sone"], 0.01))
-    words = f"to the ear, at equal LUFS: {loudest} at its loudest ({was:.1f} to {now:.1f} sone), {mean} on average"
+    words = f"perceived, at equal LUFS: {loudest} at its loudest ({was:.1f} to {now:.1f} sone), {mean} on average"
     change = np.array(after["equal"]["specific"]) - np.array(before["equal"]["specific"])
     smooth = np.convolve(change, np.ones(2 * _AROUND + 1) / (2 * _AROUND + 1), mode="same")
     places = []
