@@ -116,7 +116,7 @@ def test_a_level_is_typed_and_a_gap_becomes_a_crossfade(record):
     expect(page.get_by_role("button", name="UPC 036000291452")).to_be_visible()
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Dismiss").click()
-    page.get_by_role("button", name="fades, ends of High").click()
+    page.get_by_role("button", name="Fades of High").click()
     page.evaluate(AXE)
     assert page.evaluate(OBJECTIONS) == []
     page.keyboard.press("Escape")

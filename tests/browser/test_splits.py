@@ -124,7 +124,7 @@ def test_what_a_stage_in_a_branch_removes_is_heard(parted):
     page.get_by_label("Listen to").get_by_role("radio", name="difference").click()
     # a gain of its own is not removed
     expect_tones(parted, {100: Below(-100)})
-    page.get_by_role("button", name="Bypass").click()
+    page.get_by_role("button", name="Bypass", exact=True).click()
     expect_tones(parted, {100: pytest.approx(-20, abs=0.05)})
 
 
