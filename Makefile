@@ -1,4 +1,4 @@
-# make setup | demo | test | check | attack | bench | screenshots | lock
+# make setup | demo | test | test-quick | check | attack | bench | screenshots | wheel | lock
 PY := .venv/bin/python
 UV := .venv/bin/uv
 STATIC := src/tin_kettle/web/static/index.html
@@ -6,7 +6,7 @@ PORT ?= 8360
 # packages go into .venv, whatever environment the shell is in; what set-up and tests start keeps its bytecode
 unexport VIRTUAL_ENV CONDA_PREFIX PYTHONDONTWRITEBYTECODE
 
-.PHONY: setup demo test check attack bench screenshots lock types build dev
+.PHONY: setup demo test test-quick wheel check attack bench screenshots lock types build dev
 
 demo: setup
 	.venv/bin/tin-kettle demo --port $(PORT)
@@ -19,6 +19,14 @@ test: dev
 	$(PY) tools/ensure_chromium.py
 	cd frontend && npm run --silent test
 	$(PY) -m tools.run_tests
+
+# for the hand, while one works: rules, stages, recipes and the library, without the engine, the server and the bench
+test-quick: dev
+	cd frontend && npm run --silent test
+	$(PY) -m pytest -q -n 2 tests/core/recipe tests/core/record tests/core/listen tests/store
+
+wheel: build
+	$(PY) -c "import hatchling.build; print('dist/' + hatchling.build.build_wheel('dist'))"
 
 check: dev
 	.venv/bin/ruff check .

@@ -22,7 +22,8 @@ const names = (typed: string) => found(kinds, typed).map(({ kind }) => kind);
 test("stages are found by name, trade word and purpose", () => {
   expect(names("")).toEqual(["trim", "compressor", "equalizer"]);
   expect(names("glue")).toEqual(["compressor"]);
-  expect(names("De-Ess")).toEqual(["compressor", "equalizer"]);
+  // the word stands first with the equalizer
+  expect(names("De-Ess")).toEqual(["equalizer", "compressor"]);
   expect(names("comp")).toEqual(["compressor"]);
   expect(names("tone mix")).toEqual(["equalizer"]);
   expect(names("zz")).toEqual([]);

@@ -3,7 +3,7 @@ import type { Param } from "../api/types";
 import { Hint } from "./Hint";
 
 /** Names of more letters are set narrow. */
-const LONG = 11;
+const LONG = 8;
 
 /** A parameter's name with its sentence, and what stands behind it. */
 export function Named({ param, badge }: { param: Param; badge?: ReactNode }) {

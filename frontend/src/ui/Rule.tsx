@@ -96,7 +96,7 @@ export function Rule({ param, value, note, span, badge, onMove, onRest }: Props)
 
   return (
     <div className="h-[47px]" data-param={param.name}>
-      <div className="flex items-baseline justify-between gap-2">
+      <div className="flex items-baseline justify-between gap-1">
         <Named param={param} badge={badge} />
         {typed === null ? (
           <button

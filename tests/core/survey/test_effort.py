@@ -17,7 +17,7 @@ from tin_kettle.core.survey.survey import survey_song
     [
         ([-1.0, -1, -2, -2, -2, -4], "mostly 1.2–2 dB, 4 dB max"),
         ([0.0, 0, -1, -1], "mostly 1 dB, 50 % of the time, 1 dB max"),
-        ([0.0, -0.01], "takes nothing off"),
+        ([0.0, -0.01], "no gain reduction"),
     ],
 )
 def test_how_much_and_how_often(effort, words):

@@ -264,11 +264,11 @@ def _picture(params: TamerParams, rate_hz: float) -> Picture:
 
 def _summary(params: TamerParams) -> str:
     if not params.strength or not params.max_cut_db:
-        return "takes nothing off"
+        return "cuts nothing"
     if params.focus_high_hz <= params.focus_low_hz:
-        return "looks at nothing: its focus ends below where it begins"
-    taken = "keeps what stands out" if params.keep == "removed" else f"{100 * params.strength:.0f} % of what stands out"
-    return f"{taken} by {db(params.threshold_db)}, {hz(params.focus_low_hz)} to {hz(params.focus_high_hz)}"
+        return "cuts nothing: its range ends below where it begins"
+    cut = "outputs the cut" if params.keep == "removed" else f"cuts {100 * params.strength:.0f} %"
+    return f"{cut} above {db(params.threshold_db)}, {hz(params.focus_low_hz)} to {hz(params.focus_high_hz)}"
 
 
 KIND = Kind(

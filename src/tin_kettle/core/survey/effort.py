@@ -35,7 +35,7 @@ def effort_words(effort_db: NDArray[np.float64]) -> str:
     """
     working = -effort_db[effort_db < -IDLE_DB]
     if not working.size:
-        return "takes nothing off"
+        return "no gain reduction"
     share = working.size / effort_db.size
     often = f", {100 * share:.0f} % of the time" if share < ALWAYS else ""
     return f"mostly {_span(working)}{often}, {_figure(working.max())} dB max"
