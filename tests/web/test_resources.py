@@ -46,8 +46,8 @@ def test_the_survey_lands_and_gives_strips_match_and_series(client, song, put):
     assert client.get(url + "/match").get_json()["gains_db"]["now"] < -5
     series = client.get(url + "/stages/lim?from=0&to=48000&columns=20").get_json()
     assert len(series["rows"]["effort_db"]) == 20
-    assert "at most" in series["words"]
-    assert "at most" in found["work"]["lim"]
+    assert "dB max" in series["words"]
+    assert "dB max" in found["work"]["lim"]
     assert client.get(url + "/stages/none").get_json() is None
 
 

@@ -24,7 +24,7 @@ class TrimParams(Params):
         label="Gain",
         unit="dB",
         ticks=(-36, -24, -12, 0, 12, 24, 36),
-        says="Sets the gain.",
+        says="Makes everything louder or softer.",
         follows=True,
     )
     balance: float = number(
