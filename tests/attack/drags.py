@@ -25,8 +25,15 @@ NOTICED_S = 6.0
 START_DB = -12.0
 
 
-def browsers(folder: Path, rounds: int, most_ms: float = MOST_MS, drag_s: tuple[float, float] = (0.6, 1.6)) -> Row:
-    """Drag for as long as ``drag_s`` allows, kill, ask the server what it has or would offer of it."""
+def browsers(
+    folder: Path, rounds: int, most_ms: float | None = MOST_MS, drag_s: tuple[float, float] = (0.6, 1.6)
+) -> Row:
+    """Drag, kill, ask the server what it has or would offer of the drag.
+
+    Args:
+        most_ms: how much of the end of a drag may be lost; with None all but its beginning.
+        drag_s: between how many seconds a drag lasts.
+    """
     rng = np.random.default_rng(17)
     server = Server(folder / "drags")
     song = server.add_song(write_wav(folder / "d.wav", music(4.0) * 0.5), "Low Bridge")
@@ -35,7 +42,11 @@ def browsers(folder: Path, rounds: int, most_ms: float = MOST_MS, drag_s: tuple[
         server.save(song, dump_recipe(recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": START_DB}})))
         lost_ms.append(_lost_ms(server, song, float(rng.uniform(*drag_s))))
     server.stop()
-    harm = tuple(f"{lost:.0f} ms of a drag were lost" for lost in lost_ms if lost > most_ms)
+    harm = tuple(
+        f"{lost:.0f} ms of a drag were lost"
+        for lost in lost_ms
+        if lost == math.inf or (most_ms is not None and lost > most_ms)
+    )
     found = f"{np.median(lost_ms):.0f} ms of a drag lost (median), {max(lost_ms):.0f} at most"
     return Row("Browser killed in a drag", f"{rounds} kills", found, harm)
 

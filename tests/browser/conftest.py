@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from playwright.sync_api import expect
 
-from tests.browser.driving import Bench, Server, chromium
+from tests.browser.driving import PATIENCE_MS, Bench, Server, chromium
 from tests.conftest import RATE_HZ, music, tone, write_wav
 
 
@@ -18,6 +19,7 @@ def server(tmp_path_factory):
 
 @pytest.fixture(scope="session")
 def browser():
+    expect.set_options(timeout=PATIENCE_MS)
     with chromium() as opened:
         yield opened
 

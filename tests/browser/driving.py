@@ -18,7 +18,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from playwright.sync_api import Browser, ViewportSize, expect, sync_playwright
+from playwright.sync_api import Browser, ViewportSize, sync_playwright
 
 ARGUMENTS = [
     "--disable-dev-shm-usage",
@@ -186,7 +186,6 @@ class Bench:
         self._context = browser.new_context(viewport=viewport, bypass_csp=bypass_csp, **more)
         page = self._context.new_page()
         page.set_default_timeout(PATIENCE_MS)
-        expect.set_options(timeout=PATIENCE_MS)
         self.page, self.server = page, server
         self.errors: list[str] = []
         page.on("pageerror", lambda error: self.errors.append(str(error)))

@@ -3,6 +3,8 @@
 import subprocess
 import sys
 
+from tests.conftest import PATIENCE_S
+from tin_kettle.demo.library import fill_beside
 from tin_kettle.store.coming import coming, telling
 from tin_kettle.web.app import create_app
 
@@ -36,4 +38,13 @@ def test_a_maker_that_is_killed_tells_nothing_any_more(library):
         assert coming(library) == "Slack Water is being made"
         maker.kill()
         maker.wait()
+    assert coming(library) is None
+
+
+def test_what_fills_the_demo_ends_with_whoever_started_it(library):
+    filling = fill_beside(library)
+    while coming(library) is None:
+        assert filling.poll() is None
+    filling.stdin.close()
+    assert filling.wait(timeout=PATIENCE_S) == 1
     assert coming(library) is None

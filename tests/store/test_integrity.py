@@ -84,7 +84,7 @@ def test_a_song_whose_state_is_damaged_goes_back_to_the_newest_that_can_be_read(
     assert [row.id for row, _ in readable_songs(library)] == [other], "the others are looked after"
     caretaker.take_care(library, 0.0)
     (fault,) = check_library(library)
-    assert fault.what.startswith("'Harbour': state ") and not fault.mended
+    assert fault.what == "the state of 'Harbour' is damaged" and not fault.mended
     (fault,) = check_library(library, repair=True)
     assert fault.mended and words(library) == []
     assert current_revision(library, song).id == good.id

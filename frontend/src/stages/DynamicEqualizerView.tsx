@@ -39,9 +39,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
             Remove band {at + 1}
           </button>
         )}
-        <span className="cap min-w-0 truncate">
-          double-click: new band · bar: its range · copper: gain now, dotted: its maximum
-        </span>
+        <span className="cap min-w-0 truncate">bar: range · copper: now · dotted: maximum</span>
       </div>
       <PinsPicture stage={stage} chosen={chosen?.id ?? null} choose={setPicked} />
       <PartCards

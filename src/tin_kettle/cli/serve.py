@@ -34,8 +34,12 @@ def demo(port: int, home: Path | None) -> None:
     with library_lock(where):
         library = Library(where)
         fill_first(library, lambda text: click.echo(text, err=True))
-        fill_beside(library)
-        _run(library, "127.0.0.1", port, Door())
+        filling = fill_beside(library)
+        try:
+            _run(library, "127.0.0.1", port, Door())
+        finally:
+            if filling:
+                filling.kill()
 
 
 @click.command()

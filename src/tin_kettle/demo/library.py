@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
+import threading
 import uuid
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -44,11 +46,24 @@ def fill_demo(library: Library, say: Callable[[str], None]) -> None:
     fill_rest(library, say)
 
 
-def fill_beside(library: Library) -> None:
-    """Let another process synthesise the rest in what time is left over; the bench tells what it is at."""
+def fill_beside(library: Library) -> subprocess.Popen[bytes] | None:
+    """Let another process synthesise the rest in what time is left over; the bench tells what it is at.
+
+    It ends with whoever holds what is returned; None where nothing is missing.
+    """
     if all(title in _titles(library) for title in _SONGS):
-        return
-    subprocess.Popen([sys.executable, "-m", "tin_kettle.demo.library", str(library.home)], stdin=subprocess.DEVNULL)
+        return None
+    return subprocess.Popen([sys.executable, "-m", "tin_kettle.demo.library", str(library.home)], stdin=subprocess.PIPE)
+
+
+def _end_with_starter() -> None:
+    """A session of its own has no terminal that could stop it: it ends where nobody holds its input any more."""
+
+    def wait() -> None:
+        sys.stdin.read()
+        os._exit(1)
+
+    threading.Thread(target=wait, daemon=True).start()
 
 
 def _titles(library: Library) -> set[str]:
@@ -122,6 +137,7 @@ def _keep(library: Library, samples: NDArray[np.float64], name: str) -> KeptSour
 
 if __name__ == "__main__":
     take_what_is_left()
+    _end_with_starter()
     filled = Library(Path(sys.argv[1]))
     with telling(filled) as tell:
         tell("the rest of the demo record is being made")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
 
 from tin_kettle.core.beside import written_beside
+from tin_kettle.core.digest import sha256_of
 
 SEAL = ".sum"
 _intact: set[tuple[Path, int, int]] = set()
@@ -14,7 +14,7 @@ _intact: set[tuple[Path, int, int]] = set()
 def seal(path: Path) -> None:
     """Keep the digest of a finished file beside it."""
     with written_beside(_seal_path(path)) as beside:
-        beside.write_text(_digest(path), encoding="ascii")
+        beside.write_text(sha256_of(path), encoding="ascii")
 
 
 def is_intact(path: Path) -> bool:
@@ -23,7 +23,7 @@ def is_intact(path: Path) -> bool:
         about = path.stat()
         known = path, about.st_ino, about.st_size
         if known not in _intact:
-            if _seal_path(path).read_text(encoding="ascii") != _digest(path):
+            if _seal_path(path).read_text(encoding="ascii") != sha256_of(path):
                 return False
             _intact.add(known)
         return True
@@ -33,8 +33,3 @@ def is_intact(path: Path) -> bool:
 
 def _seal_path(path: Path) -> Path:
     return path.with_name(path.name + SEAL)
-
-
-def _digest(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "blake2b").hexdigest()

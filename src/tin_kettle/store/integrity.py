@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path
 
+from tin_kettle.core.digest import sha256_of
 from tin_kettle.core.errors import AudioError, DamagedRecipe
 from tin_kettle.store.database import Library
 from tin_kettle.store.deliveries import delivery_path, get_delivery
@@ -59,7 +58,7 @@ def _sound_fault(library: Library, source: KeptSource) -> Fault | None:
     if not path.is_file():
         return Fault(f"{source.name} is missing ({path.name[:12]}…)", remedy)
     try:
-        intact = _sha256(path) == source.sha256
+        intact = sha256_of(path) == source.sha256
     except OSError as problem:
         raise AudioError(f"{path} cannot be read ({problem.strerror}); check the disk") from problem
     return None if intact else Fault(f"{source.name} is damaged ({path.name[:12]}…)", remedy)
@@ -69,8 +68,9 @@ def _song_faults(library: Library, repair: bool) -> Iterator[Fault]:
     for song in list_songs(library):
         try:
             current_revision(library, song.id)
-        except DamagedRecipe as problem:
-            yield Fault(f"'{song.title}': {problem}", "run it with --repair", repair and mend_song(library, song.id))
+        except DamagedRecipe:
+            remedy = "--repair goes back to its newest state that can be read"
+            yield Fault(f"the state of '{song.title}' is damaged", remedy, repair and mend_song(library, song.id))
 
 
 def _delivery_faults(library: Library) -> Iterator[Fault]:
@@ -78,10 +78,5 @@ def _delivery_faults(library: Library) -> Iterator[Fault]:
         ids = [int(row["id"]) for row in db.execute("SELECT id FROM deliveries ORDER BY id").fetchall()]
     for row in (get_delivery(library, number) for number in ids):
         path = delivery_path(library, row)
-        if row.sha256 and path.is_file() and _sha256(path) != row.sha256:
+        if row.sha256 and path.is_file() and sha256_of(path) != row.sha256:
             yield Fault(f"{row.file_name}, delivered by {row.spec}, is damaged", "deliver it again")
-
-
-def _sha256(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()

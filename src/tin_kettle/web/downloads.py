@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import hashlib
 from pathlib import Path
 
 from flask import Response, send_file
 
+from tin_kettle.core.digest import sha256_of
 from tin_kettle.core.errors import LibraryError
 
 
@@ -21,9 +21,8 @@ def send_kept(path: Path, name: str, remedy: str, sha256: str | None = None) -> 
         LibraryError: it was deleted, or changed since it was written.
     """
     try:
-        with path.open("rb") as file:
-            if sha256 is not None and hashlib.file_digest(file, "sha256").hexdigest() != sha256:
-                raise LibraryError(f"{name} was changed on the disk after it was written; {remedy}")
+        if sha256 is not None and sha256_of(path) != sha256:
+            raise LibraryError(f"{name} was changed on the disk after it was written; {remedy}")
+        return send_file(path, as_attachment=True, download_name=name)
     except FileNotFoundError:
         raise LibraryError(f"{name} was deleted from the disk; {remedy}") from None
-    return send_file(path, as_attachment=True, download_name=name)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import uuid
 from contextlib import closing
 from pathlib import Path
@@ -10,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from tin_kettle.core.digest import sha256_of
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.survey.align import lag_frames
 from tin_kettle.store.database import Library
@@ -42,6 +42,4 @@ def _moved(library: Library, source: FileSource, lag: int) -> tuple[Path, str]:
     with soundfile.SoundFile(str(path), "w", source.rate_hz, 2, subtype="FLOAT", format="WAV") as file:
         for start in range(lag, source.frames, _PIECE):
             file.write(np.ascontiguousarray(source.read(start, min(_PIECE, source.frames - start)).T))
-    with path.open("rb") as written:
-        digest = hashlib.file_digest(written, "sha256")
-    return path, digest.hexdigest()
+    return path, sha256_of(path)

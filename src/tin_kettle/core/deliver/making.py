@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +14,7 @@ from tin_kettle.core.deliver.ogg import with_steady_serial
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import Spec, tail_seconds
 from tin_kettle.core.deliver.tags import Heading, write_tags
+from tin_kettle.core.digest import sha256_of
 from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.song import Measures
@@ -77,8 +77,7 @@ def make_file(
     if spec.tags:
         write_tags(path, spec.container, heading)
     measures, checks = measured_checks(path, spec, lambda share: told(PRINTING + (1.0 - PRINTING) * share))
-    with path.open("rb") as file:
-        return Made(hashlib.file_digest(file, "sha256").hexdigest(), checks, measures)
+    return Made(sha256_of(path), checks, measures)
 
 
 def settings_of(

@@ -284,7 +284,7 @@ def _summary(params: DynamicEqualizerParams) -> str:
         return "flat, nothing moves"
     if len(active) <= 2:
         return " · ".join(describe_pin(pin) for pin in active)
-    return f"{len(active)} pins, {sum(pin.moves for pin in active)} of them move"
+    return f"{len(active)} bands, {sum(pin.moves for pin in active)} of them dynamic"
 
 
 KIND = Kind(

@@ -59,7 +59,9 @@ class TamerParams(Params):
     strength: float = number(
         0.5, 0, 1, label="Strength", ticks=(0, 0.25, 0.5, 0.75, 1), says="Sets how much of the excess is cut."
     )
-    max_cut_db: float = number(12, 0, 36, label="Max cut", unit="dB", ticks=(0, 6, 12, 24, 36), says="Limits the cut at any frequency.")
+    max_cut_db: float = number(
+        12, 0, 36, label="Max cut", unit="dB", ticks=(0, 6, 12, 24, 36), says="Limits the cut at any frequency."
+    )
     width_oct: float = number(
         0.3,
         0.05,

@@ -19,6 +19,7 @@ from tin_kettle.core.deliver.formats import Container
 from tin_kettle.core.deliver.listening_page.document import Coding, Page, PageSong, PageTake
 from tin_kettle.core.deliver.ogg import with_steady_serial
 from tin_kettle.core.deliver.printing import PrintSettings, print_extent, print_song
+from tin_kettle.core.digest import sha256_of
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError, PageError
 from tin_kettle.core.progress import Progress
@@ -102,8 +103,7 @@ def make_page(page: Page, folder: Path, out: Path, progress: Progress | None = N
                     file.write(piece)
         except OSError as problem:
             raise AudioError(f"{out} cannot be written ({problem.strerror}); choose another folder") from None
-    with out.open("rb") as finished:
-        sha256 = hashlib.file_digest(finished, "sha256").hexdigest()
+    sha256 = sha256_of(out)
     report(1.0)
     by_title = tuple((song.title, tuple(takes)) for song, takes in zip(page.songs, songs, strict=True))
     return MadePage(out, out.stat().st_size, sha256, page_id, by_title)
