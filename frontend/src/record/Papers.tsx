@@ -27,7 +27,7 @@ export function Papers({ record, ready }: { record: RecordNow; ready: boolean })
             href={`/api/records/${record.id}/delivered.zip`}
             download
           >
-            All that is delivered, with papers and cue sheets · ZIP
+            All delivered files, documents and cue sheets · ZIP
           </a>
         </li>
       </ul>

@@ -12,7 +12,7 @@ import { useHearing } from "./useRecord";
 
 const PARTS = [
   { value: "all", label: "all of it" },
-  { value: "joins", label: "only the joins" },
+  { value: "joins", label: "transitions only" },
 ] as const;
 
 interface Props {
@@ -45,9 +45,9 @@ export function RecordBar({ record, playing, known }: Props) {
           <span className="cap">{titles.length ? `song ${song + 1} of ${titles.length}` : "no songs"}</span>
         </div>
         <div>
-          <div className="cap mb-[2px]">Heard at</div>
+          <div className="cap mb-[2px]">Level</div>
           <Segments
-            label="Heard at"
+            label="Level"
             value={level}
             options={[
               { value: "own", label: "their own level" },
@@ -57,9 +57,9 @@ export function RecordBar({ record, playing, known }: Props) {
           />
         </div>
         <div>
-          <div className="cap mb-[2px]">What is played</div>
+          <div className="cap mb-[2px]">Play</div>
           <Segments
-            label="What is played"
+            label="Play"
             value={part}
             options={PARTS}
             onChange={(next) => useHearing.setState({ part: next })}

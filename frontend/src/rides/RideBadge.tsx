@@ -17,7 +17,7 @@ export function RideBadge({ target, path, label, on }: Props) {
       tabIndex={on ? 0 : -1}
       aria-label={`${label} by section`}
       title={`${label} by section (G)`}
-      className={`px-[3px] leading-none font-bold text-rim hover:text-copper ${on ? "" : "opacity-0 group-hover/ride:opacity-100 focus-visible:opacity-100"}`}
+      className={`px-[3px] leading-none font-bold text-rim hover:text-copper ${on ? "" : "-ml-[6px] -mr-[12px] opacity-0 group-hover/ride:opacity-100 focus-visible:opacity-100"}`}
       onPointerDown={(event) => event.stopPropagation()}
       onClick={(event) => {
         event.preventDefault();

@@ -82,9 +82,7 @@ export default function BandDynamicsView({ stage }: { stage: BandStage }) {
         >
           Solo band {at + 1}
         </button>
-        <span className="cap min-w-0 truncate">
-          copper: at this moment · dashed: at rest · Alt moves all bands alike
-        </span>
+        <span className="cap min-w-0 truncate">copper: now · dashed: static · Alt: all bands</span>
       </div>
       <BandsPicture stage={stage} chosen={chosen.id} choose={setPicked} />
       <PartCards

@@ -57,9 +57,7 @@ export default function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
             {notes[0]}
           </span>
         ) : (
-          <span className="cap min-w-0 truncate">
-            double-click: new band · wheel: Q · filled: compared with
-          </span>
+          <span className="cap min-w-0 truncate">double-click: new band · wheel: Q</span>
         )}
       </div>
       <EqualizerPicture stage={stage} chosen={chosen?.id ?? null} choose={setPicked} searching={searching} />

@@ -132,7 +132,7 @@ def test_a_join_that_jumps_is_told_with_both_songs(surveys):
     found = standing_out([(first, SongLaid()), (surveys["a"], SongLaid())])
     join = next(one for one in found if len(one.songs) == 2)
     assert join.songs == (1, 2)
-    assert "the join falls by" in join.says
+    assert "the level falls by" in join.says
     # the loud end cut off, nothing jumps there
     again = standing_out([(first, SongLaid(end_s=9.5)), (surveys["a"], SongLaid())])
     assert not [one for one in again if len(one.songs) == 2 and one.value < -5]

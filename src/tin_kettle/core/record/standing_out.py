@@ -119,7 +119,7 @@ def _jumps(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
             continue
         word = "rises" if after > before else "falls"
         yield Standing(
-            (n + 1, n + 2), f"the join {word} by {abs(after - before):.1f} LU", round(after - before, 2), "LU"
+            (n + 1, n + 2), f"the level {word} by {abs(after - before):.1f} LU", round(after - before, 2), "LU"
         )
 
 
