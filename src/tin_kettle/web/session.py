@@ -252,7 +252,6 @@ class Session:
                 mail, found = self._take_mail()
             try:
                 self._go_on(mail, found)
-                self._failures = 0
             except ConnectionClosed:
                 return
             except Exception as problem:  # noqa: BLE001  it is told, and whoever listens goes on listening
@@ -275,7 +274,7 @@ class Session:
                     self.tell(refused)
         if self._may_render():
             self._render()
-            self._problem = None
+            self._problem, self._failures = None, 0
         elif self._loop_to_render():
             self._audition.work_ahead(self._pace.heard)
         elif self._attending and not self._stuck:
