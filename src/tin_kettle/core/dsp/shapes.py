@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -31,10 +31,22 @@ _making = threading.Lock()
 """The picture of an edit and its sound want the same sections at the same time: the second finds them made."""
 
 
+def bell_prototype(q: float, gain_db: float) -> tuple[Quadratic, Quadratic]:
+    """H(s) = (s² + s·A/Q + 1)/(s² + s/(A·Q) + 1), A = 10^(gain_db/40): numerator and denominator."""
+    a = 10.0 ** (gain_db / 40.0)
+    return (1.0, a / q, 1.0), (1.0, 1.0 / (a * q), 1.0)
+
+
+def low_shelf_prototype(q: float, gain_db: float) -> tuple[Quadratic, Quadratic]:
+    """A·(s² + s·√A/Q + A)/(A·s² + s·√A/Q + 1), A = 10^(gain_db/40): half its gain in dB at the frequency."""
+    a = 10.0 ** (gain_db / 40.0)
+    root = math.sqrt(a)
+    return (a, a * root / q, a * a), (a, root / q, 1.0)
+
+
 def bell(hz: float, q: float, gain_db: float, rate_hz: float) -> Sections:
-    """H(s) = (s² + s·A/Q + 1)/(s² + s/(A·Q) + 1), A = 10^(gain_db/40); as (sections, 5)."""
-    a = 10.0 ** (abs(gain_db) / 40.0)
-    return _boost_or_cut((1.0, a / q, 1.0), (1.0, 1.0 / (a * q), 1.0), gain_db, hz, rate_hz)
+    """Bell of :func:`bell_prototype`, as (sections, 5)."""
+    return _boost_or_cut(*bell_prototype(q, abs(gain_db)), gain_db, hz, rate_hz)
 
 
 def high_shelf(hz: float, q: float, gain_db: float, rate_hz: float) -> Sections:
@@ -45,10 +57,8 @@ def high_shelf(hz: float, q: float, gain_db: float, rate_hz: float) -> Sections:
 
 
 def low_shelf(hz: float, q: float, gain_db: float, rate_hz: float) -> Sections:
-    """Shelf with half its gain in dB at ``hz``, as :func:`high_shelf`."""
-    a = 10.0 ** (abs(gain_db) / 40.0)
-    root = math.sqrt(a)
-    return _boost_or_cut((a, a * root / q, a * a), (a, root / q, 1.0), gain_db, hz, rate_hz)
+    """Shelf of :func:`low_shelf_prototype`, as (sections, 5)."""
+    return _boost_or_cut(*low_shelf_prototype(q, abs(gain_db)), gain_db, hz, rate_hz)
 
 
 def tilt(hz: float, q: float, gain_db: float, rate_hz: float) -> Sections:
@@ -97,7 +107,7 @@ def _made(top: Quadratic, bottom: Quadratic, hz: float, rate_hz: float) -> Secti
     def miss_db(rows: Sections) -> float:
         return _miss_db(rows, grid, wanted_db)
 
-    found = _bilinear(top, bottom, math.tan(w0 / 2.0))
+    found = _bilinear(top, bottom, w0)
     if miss_db(found) > _NEAR_DB / 4.0:
         matched = [_svf(row) for row in (_matched(top, bottom, w0, second) for second in _SECONDS) if row]
         for start in sorted([*matched, found], key=miss_db)[:2]:
@@ -112,6 +122,34 @@ def _made(top: Quadratic, bottom: Quadratic, hz: float, rate_hz: float) -> Secti
 
 
 _SECONDS = (0.45, 0.40, 0.34)
+_FAMILY_SECOND = 0.34
+
+
+def family(prototypes: Sequence[tuple[Quadratic, Quadratic]], hz: float, rate_hz: float) -> Sections:
+    """One section for each prototype, where each is little different from the one before; so are the sections.
+
+    Args:
+        prototypes: numerators and denominators.
+        hz: their frequency, below half the rate.
+        rate_hz: sample rate.
+
+    Returns:
+        (prototypes, 5).
+    """
+    w0 = 2.0 * math.pi * hz / rate_hz
+    grid = _grid(w0)
+    wanted_db = [analogue_db(top, bottom, grid / w0) for top, bottom in prototypes]
+    warped = [_bilinear(top, bottom, w0) for top, bottom in prototypes]
+    made: list[Sections] = []
+    for (top, bottom), wanted, bilinear in zip(prototypes, wanted_db, warped, strict=True):
+        matched = _matched(top, bottom, w0, _FAMILY_SECOND)
+        row = _svf(matched) if matched else made[-1] if made else bilinear
+        made.append(row if _miss_db(row, grid, wanted) < _NEAR_DB else _fitted(row, grid, wanted))
+
+    def worst_db(rows: list[Sections]) -> float:
+        return max(_miss_db(row, grid, wanted) for row, wanted in zip(rows, wanted_db, strict=True))
+
+    return np.concatenate(min(warped, made, key=worst_db))
 
 
 _WIDE, _NEAR = np.linspace(0.0, 1.0, 72), np.geomspace(0.7, 1.4, 25)
@@ -144,9 +182,9 @@ def _miss_db(rows: Sections, w: NDArray[np.float64], wanted_db: NDArray[np.float
     return float(np.max(worst * np.where(w[heard] > 2.28, 0.4, 1.0)))
 
 
-def _bilinear(top: Quadratic, bottom: Quadratic, tangent: float) -> Sections:
+def _bilinear(top: Quadratic, bottom: Quadratic, w0: float) -> Sections:
     a, b, c = bottom
-    g = tangent * math.sqrt(c / a)
+    g = math.tan(w0 / 2.0) * math.sqrt(c / a)
     norm = math.sqrt(a * c)
     return np.array([(g, b / norm, top[0] / a, top[1] / norm, top[2] / c)])
 

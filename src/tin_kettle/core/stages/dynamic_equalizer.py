@@ -2,14 +2,11 @@
 
 A pin's level is that of the stage's input through a band-pass at its frequency, or a pass of 12 dB/oct for a shelf, the
 louder side of two. Its gain goes from the resting one towards resting plus range as the level is farther beyond the
-threshold; it moves with every sample, softened like the bus compressor's. A flat top is two shelves of fourth order
-that meet: its edges lie at hz·2^(±1/(2q)), and at rest nothing is turned in phase.
+threshold; it moves with every sample, softened like the bus compressor's.
 """
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterator
 from typing import Literal
 
 import numpy as np
@@ -24,8 +21,10 @@ from tin_kettle.core.dsp.dynamics import (
     soft_edge,
 )
 from tin_kettle.core.dsp.heard_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
-from tin_kettle.core.dsp.moving_filters import BELL, HIGH_SHELF, LOW_SHELF, moving_section, shelf_response
+from tin_kettle.core.dsp.moving_filters import gain_tables, moving_section
+from tin_kettle.core.dsp.moving_shapes import Shape, gain_response
 from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.dsp.shapes import band_pass
 from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, Sections
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
@@ -34,9 +33,6 @@ from tin_kettle.core.stages.moving_rows import Asking, Follower, MovingRows
 from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.words import db, hz
 
-Shape = Literal["bell", "low_shelf", "high_shelf", "flat_top"]
-BUTTERWORTH_Q = (0.5411961, 1.3065630)
-"""Of the two sections of a fourth-order shelf."""
 ATTACK_PERIODS, RELEASE_PERIODS = 5.0, 25.0
 ATTACK_MS, RELEASE_MS = (1.0, 60.0), (20.0, 400.0)
 """Between which times those by frequency stay."""
@@ -118,16 +114,6 @@ class Pin(Params):
         attack_ms = min(max(ATTACK_PERIODS * period_ms, ATTACK_MS[0]), ATTACK_MS[1])
         return attack_ms, min(max(RELEASE_PERIODS * period_ms, RELEASE_MS[0]), RELEASE_MS[1])
 
-    def parts(self, rate_hz: float) -> Iterator[tuple[int, float, float, float]]:
-        """Shape, hz, Q and share of the gain of every section."""
-        if self.shape != "flat_top":
-            yield {"bell": BELL, "low_shelf": LOW_SHELF, "high_shelf": HIGH_SHELF}[self.shape], self.hz, self.q, 1.0
-            return
-        half = 2.0 ** (0.5 / self.q)
-        for corner, share in ((self.hz / half, 0.5), (min(self.hz * half, HIGHEST_SHARE * rate_hz), -0.5)):
-            for q in BUTTERWORTH_Q:
-                yield HIGH_SHELF, corner, q, share
-
 
 class DynamicEqualizerParams(Params):
     bands: tuple[Pin, ...] = Field(
@@ -148,8 +134,7 @@ def _hears(pin: Pin, rate_hz: float) -> Sections:
         return low_pass(pin.hz, 12, 0.0, rate_hz)
     if pin.shape == "high_shelf":
         return high_pass(pin.hz, 12, 0.0, rate_hz)
-    # bilinear, as what it moves is: one section, of unity gain at its frequency
-    return np.array([(math.tan(math.pi * pin.hz / rate_hz), 1.0 / pin.q, 0.0, 1.0 / pin.q, 0.0)])
+    return band_pass(pin.hz, pin.q, rate_hz)
 
 
 def _component(block: Block, channels: Channels) -> Block:
@@ -179,10 +164,8 @@ class DynamicEqualizer(Processor):
         for row, sections in zip(self._hears, heard, strict=True):
             row[: len(sections)] = sections
         self._components = np.array([COMPONENTS[pin.channels] for pin in self._detectors], dtype=np.int64)
-        self._parts = {
-            pin.id: [
-                (shape, math.tan(math.pi * at_hz / rate_hz), q, share) for shape, at_hz, q, share in pin.parts(rate_hz)
-            ]
+        self._tables = {
+            pin.id: gain_tables(pin.shape, pin.hz, pin.q, pin.gain_db, pin.range_db if pin.moves else 0.0, rate_hz)
             for pin in self._pins
         }
         slowest_ms = max((max(pin.times_ms) + 1000.0 * pin.q / pin.hz for pin in self._pins), default=0.0)
@@ -190,7 +173,7 @@ class DynamicEqualizer(Processor):
         self.state = {"heard": np.zeros((len(heard), MOST_DETECTOR_SECTIONS, 2, 2)), **self._followers.silence}
         self._filters = {pin.id: f"filter {pin.id} {pin.shape}" for pin in self._pins}
         for pin in self._pins:
-            self.state[self._filters[pin.id]] = np.zeros((len(self._parts[pin.id]), 2, 2))
+            self.state[self._filters[pin.id]] = np.zeros((len(self._tables[pin.id]), 2, 2))
 
     def process(self, block: Block) -> Block:
         out = self.lines["line"].push(block)
@@ -223,8 +206,9 @@ class DynamicEqualizer(Processor):
     def _filter(self, pin: Pin, out: Block, move_db: NDArray[np.float64]) -> None:
         treated = out if pin.channels == "stereo" else _component(out, pin.channels)
         rows = 2 if pin.channels == "stereo" else 1
-        for state, (shape, w, q, share) in zip(self.f64(self._filters[pin.id]), self._parts[pin.id], strict=True):
-            moving_section(treated, rows, shape, w, q, move_db, share, share * pin.gain_db, state)
+        range_db = pin.range_db if pin.moves else 0.0
+        for state, table in zip(self.f64(self._filters[pin.id]), self._tables[pin.id], strict=True):
+            moving_section(treated, rows, table, move_db, range_db, state)
         if pin.channels in ("left", "right"):
             out[0 if pin.channels == "left" else 1] = treated[0]
         elif pin.channels != "stereo":
@@ -235,10 +219,8 @@ class DynamicEqualizer(Processor):
 
 def pin_curve_db(pin: Pin, gain_db: float, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
     """Level of a pin while its gain is this, (points,) dB."""
-    total = np.ones(at_hz.size, dtype=np.complex128)
-    for shape, corner, q, share in pin.parts(rate_hz):
-        total = total * shelf_response(shape, corner, q, gain_db * share, at_hz, rate_hz)
-    return np.asarray(20.0 * np.log10(np.maximum(np.abs(total), 1e-6)))
+    reached = gain_response(pin.shape, pin.hz, pin.q, gain_db, at_hz, rate_hz)
+    return np.asarray(20.0 * np.log10(np.maximum(np.abs(reached), 1e-6)))
 
 
 def _picture(params: DynamicEqualizerParams, rate_hz: float) -> Picture:

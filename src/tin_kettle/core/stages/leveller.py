@@ -1,4 +1,4 @@
-"""Leveller: brings notes up and down, slowly, to the sound's own long average."""
+"""Leveller: brings each note up or down, as a whole, to the sound's own long average."""
 
 from __future__ import annotations
 
@@ -6,8 +6,9 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db
+from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import one_pole
-from tin_kettle.core.dsp.levelling import FAR_DB, NEAR_DB, levelling_db
+from tin_kettle.core.dsp.levelling import FAR_DB, NEAR_DB, Spans, levelling_db
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.stages.declare import Kind, Params, Picture, number
 from tin_kettle.core.stages.processor import Processor
@@ -15,7 +16,22 @@ from tin_kettle.core.stages.words import db, ms
 
 AVERAGE_TIMES = 8.0
 """How much longer than its speed the average remembers."""
-SMOOTH_TIMES = 0.5
+NOTES_S = 0.8
+"""Up to this speed gains change at once where a note begins; slower, they glide from phrase to phrase."""
+
+
+def spans_of(speed_s: float, rate_hz: float) -> Spans:
+    """A tenth of the speed on both sides of a border, a quarter judges a note, four times it is a note that lasts."""
+
+    def frames(seconds: float) -> int:
+        return max(round(seconds * rate_hz), 2)
+
+    return Spans(
+        window=frames(min(max(0.1 * speed_s, 0.025), 0.08)),
+        judged=frames(min(max(0.25 * speed_s, 0.06), 0.2)),
+        longest=frames(4.0 * speed_s),
+        ramp=frames(0.02 + 0.5 * max(speed_s - NOTES_S, 0.0)),
+    )
 
 
 class LevellerParams(Params):
@@ -44,20 +60,31 @@ class Leveller(Processor):
     def __init__(self, params: LevellerParams, rate_hz: float) -> None:
         super().__init__()
         self._reach_db = params.reach_db
-        speed_ms = 1000.0 * params.speed_s
-        self._quick = one_pole(speed_ms, rate_hz)
-        self._slow = one_pole(AVERAGE_TIMES * speed_ms, rate_hz)
-        self._smooth = one_pole(SMOOTH_TIMES * speed_ms, rate_hz)
+        spans = spans_of(params.speed_s, rate_hz)
+        self._spans = np.array([spans.window, spans.judged, spans.longest, spans.ramp], dtype=np.int64)
+        self._slow = one_pole(1000.0 * AVERAGE_TIMES * params.speed_s, rate_hz)
         self.memory_s = FORGOTTEN * AVERAGE_TIMES * params.speed_s if params.reach_db else 0.0
-        self.state = {"slow": np.zeros(5)}
+        self.delay = self.warm_frames = spans.ahead
+        self.lines = {"line": Line(self.delay)}
+        self.state = spans.silence()
 
     def process(self, block: Block) -> Block:
+        out = self.lines["line"].push(block)
         told = np.empty((3, block.shape[1]))
-        levelling_db(block, self._reach_db, self._quick, self._slow, self._smooth, self.f64("slow"), told)
+        levelling_db(
+            block,
+            self._spans,
+            self._reach_db,
+            self._slow,
+            self.f64("sums"),
+            self.f64("numbers"),
+            self.i64("counters"),
+            self.i64("begins"),
+            told,
+        )
         gain_db = told[:1].copy()
         self.efforts_db = {"effort_db": gain_db}
         self.levels_db = {"level_now": told[1:2].copy(), "level_average": told[2:].copy()}
-        out = block.copy()
         if self._reach_db:
             apply_db(out, gain_db, 0.0)
         return out

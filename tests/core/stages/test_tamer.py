@@ -1,10 +1,9 @@
-"""Tamer and leveller: transparent at nothing, figures for what they may not do, plain twins of their kernels."""
+"""Tamer: transparent at nothing, figures for what it may not do, plain twins of its kernels."""
 
 import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
-from tin_kettle.core.dsp.levelling import levelling_db
 from tin_kettle.core.dsp.taming import (
     bump,
     cells,
@@ -185,51 +184,3 @@ def test_the_frames_lie_alike_wherever_one_begins_to_listen():
     graph = Graph(recipe_of(tamer(strength=1.0, threshold_db=0)), RATE_HZ)
     late = run(graph, np.concatenate([block[:, 10001:], np.zeros((2, graph.delay))], axis=1), 10001)[:, graph.delay :]
     np.testing.assert_allclose(late[:, 60000:], whole[:, 70001:], atol=1e-3)
-
-
-def leveller(**params):
-    return {"kind": "leveller", "params": params}
-
-
-def test_notes_are_brought_together_and_rests_are_not_raised():
-    level = np.where((np.arange(24 * RATE_HZ) // (2 * RATE_HZ)) % 2, 10 ** (-4 / 20), 10 ** (4 / 20))
-    block = tone(220, -24, 24) * level
-    out = played(block, leveller(reach_db=12.0, speed_s=0.3))
-    spans = [slice(at * RATE_HZ + 72000, at * RATE_HZ + 96000) for at in (16, 18)]
-    apart = np.ptp([10 * np.log10(np.mean(out[0, span] ** 2)) for span in spans])
-    assert apart < 2.5 < np.ptp([10 * np.log10(np.mean(block[0, span] ** 2)) for span in spans])
-    rest = np.concatenate([tone(220, -20, 4), noise(-70, 4)], axis=1)
-    quiet = played(rest, leveller(reach_db=12.0, speed_s=0.3))
-    assert 10 * np.log10(np.mean(quiet[:, -48000:] ** 2) / np.mean(rest[:, -48000:] ** 2)) < 0.1
-
-
-def test_it_does_not_pump():
-    """Beats of a kick every half second move the gain by less than 1 dB from hit to gap at the slowest useful speed."""
-    block = music(20.0)
-    graph = Graph(recipe_of(leveller(reach_db=6.0)), RATE_HZ)
-    graph.meter(True)
-    rows = []
-    for at in range(0, block.shape[1], 48000):
-        run(graph, block[:, at : at + 48000].copy(), at)
-        rows.append(graph.readings()["s0"].rows["effort_db"][1][:187])
-    gain = np.concatenate(rows)[187 * 6 :]
-    beat = 94
-    swings = [np.ptp(gain[at : at + beat]) for at in range(0, gain.size - beat, beat)]
-    assert np.median(swings) < 1.0
-
-
-def test_without_reach_it_is_transparent_and_the_kernel_is_its_plain_twin():
-    block = noise(-20, 0.2)
-    np.testing.assert_array_equal(played(block, leveller()), block)
-    told = np.empty((3, block.shape[1]))
-    levelling_db(block, 6.0, 1e-3, 1e-4, 2e-3, np.zeros(5), told)
-    level = weight = average = average_weight = gain = 0.0
-    for i, power in enumerate(np.mean(block**2, axis=0)[:2000]):
-        level, weight = level + 1e-3 * (power - level), weight + 1e-3 * (1 - weight)
-        now = 10 * np.log10(level / weight)
-        mean = 10 * np.log10(average / average_weight) if average_weight else now
-        if now > mean - 12:
-            average += 1e-4 * (power - average)
-            average_weight += 1e-4 * (1 - average_weight)
-        gain += 2e-3 * (np.clip(mean - now, -6, 6) * np.clip((24 - (mean - now)) / 12, 0, 1) - gain)
-        assert told[:, i] == pytest.approx([gain, now, mean], abs=1e-8)
