@@ -2,17 +2,19 @@
 
 import numpy as np
 import pytest
+import scipy.signal
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
 from tin_kettle.core.dsp.taming import (
     bump,
     cells,
     cut_bins,
-    edges,
     follow,
+    heard_loss,
+    nearest_bins,
     overlap,
+    peak_line,
     power_of,
-    smoothed,
     spread,
     standing_out,
 )
@@ -105,6 +107,70 @@ def test_both_sides_are_cut_alike():
     assert 20 * np.log10(np.mean(ratio[0, near])) == pytest.approx(20 * np.log10(np.mean(ratio[1, near])), abs=1.5)
 
 
+def in_bands_db(given, out, rate_hz=RATE_HZ):
+    """What each third octave from 1.25 kHz has gained, (bands, half seconds)."""
+    frames = rate_hz // 2
+    count = given.shape[1] // frames
+    hz = np.fft.rfftfreq(frames, 1 / rate_hz)
+    was, now = (
+        np.abs(np.fft.rfft(x[0, : count * frames].reshape(count, frames) * np.hanning(frames))) ** 2
+        for x in (given, out)
+    )
+    bands = [(hz > f / 1.122) & (hz < f * 1.122) for f in 1000 * 10 ** (np.arange(1, 13) / 10)]
+    return np.array([10 * np.log10(now[:, band].sum(axis=1) / was[:, band].sum(axis=1)) for band in bands])
+
+
+def pink(seconds, seed=1):
+    rng = np.random.default_rng(seed)
+    spectrum = np.fft.rfft(rng.standard_normal(round(seconds * RATE_HZ)))
+    spectrum[1:] /= np.sqrt(np.arange(1, spectrum.size))
+    made = np.fft.irfft(spectrum)
+    return np.stack([made, made]) * 0.1 / made.std()
+
+
+@pytest.mark.parametrize("block", [pink(8.0), noise(-20, 8.0), np.repeat(noise(-20, 8.0)[:1], 2, axis=0)])
+@pytest.mark.parametrize("rate_hz", [44100, 48000])
+def test_noise_keeps_its_tone(block, rate_hz):
+    graph = Graph(recipe_of(tamer()), rate_hz)
+    out = run(graph, np.concatenate([block, np.zeros((2, graph.delay))], axis=1))[:, graph.delay :]
+    assert np.abs(in_bands_db(block, out, rate_hz).mean(axis=1)).max() < 0.2
+
+
+def test_steady_chords_keep_theirs():
+    rng, t = np.random.default_rng(2), np.arange(RATE_HZ // 2) / RATE_HZ
+    made = []
+    for _ in range(24):
+        root = 110 * 2 ** (rng.choice([0, 3, 5, 7, 10]) / 12)
+        partials = [root * ratio * number for ratio in (1, 1.5, 2.52, 4) for number in range(1, 40)]
+        decay = [
+            np.exp(-t * (1 + hz / 2000)) * np.sin(2 * np.pi * hz * t) / (hz / 110) for hz in partials if hz < 18000
+        ]
+        made.append(0.1 * np.sum(decay, axis=0))
+    block = np.repeat(np.concatenate(made)[None], 2, axis=0) + noise(-70, 12.0)
+    gained = in_bands_db(block, played(block, tamer()))
+    assert np.median(gained, axis=1).min() > -0.5
+    assert np.percentile(gained, 10, axis=1).min() > -3.0
+
+
+@pytest.mark.parametrize("ring_db", [6.0, 12.0])
+@pytest.mark.parametrize("hz", [2500.0, 5000.0])
+def test_a_ring_that_comes_and_goes_is_taken_to_within_two_db(ring_db, hz):
+    bed = pink(8.0)
+    a, w = 10 ** (ring_db / 40), 2 * np.pi * hz / RATE_HZ
+    alpha = np.sin(w) / 20
+    top, bottom = [1 + alpha * a, -2 * np.cos(w), 1 - alpha * a], [1 + alpha / a, -2 * np.cos(w), 1 - alpha / a]
+    rings = (np.arange(bed.shape[1]) // (RATE_HZ // 2)) % 2 == 1
+    block = np.where(rings, scipy.signal.lfilter(top, bottom, bed), bed)
+
+    def power_near(x):
+        return np.sum(np.abs(np.fft.rfft(x[0] * rings))[round(hz * 7.8) : round(hz * 8.2)] ** 2)
+
+    for strength, threshold_db in ((1.0, 0.0), (1.0, 3.0), (0.5, 3.0)):
+        out = played(block, tamer(strength=strength, threshold_db=threshold_db))
+        taken = 10 * np.log10(power_near(block) / power_near(out))
+        assert taken == pytest.approx(strength * (ring_db - threshold_db), abs=2.0)
+
+
 def test_noise_stays_noise():
     """No musical noise: single bins of a frame may not stand out of tamed noise more than they did of the noise.
 
@@ -126,11 +192,17 @@ def test_kernels_are_their_plain_twins():
     rng = np.random.default_rng(3)
     hz = np.arange(200) * 100.0 + 50.0
     power = rng.random((3, 200)) ** 4
-    within = edges(hz, 0.5)
-    made = np.empty((3, 200))
-    smoothed(power, within, made)
-    near = [(hz >= f / 2**0.5 - 1e-6) & (hz <= f * 2**0.5 + 1e-6) for f in hz]
-    np.testing.assert_allclose(made, [[row[at].mean() for at in near] for row in power], rtol=1e-9)
+    place = cells(hz, 0.3)
+    peaks, made = np.empty((3, 200)), np.empty((3, 200))
+    peak_line(power, place, nearest_bins(place), 60, peaks, made)
+    points = np.arange(round(place[-1]) + 1)
+    on = np.floor(place + 0.5).astype(int)
+    for row, row_peaks, row_made in zip(power, peaks, made, strict=True):
+        of_point = [max(row[on == c], default=row[np.argmin(np.abs(place - c))]) for c in points]
+        highest = np.array([max(of_point[max(c - 8, 0) : c + 9]) for c in points])
+        np.testing.assert_array_equal(row_peaks, highest[on])
+        others = [(np.abs(points - c) > 24) & (np.abs(points - c) <= 60) for c in on]
+        np.testing.assert_allclose(row_made, [10**-0.13 * highest[at].mean() for at in others], rtol=1e-9)
     cut = np.maximum(rng.normal(0, 4, (3, 200)), 0)
     cut[2] = 0.0
     wide = np.empty((3, 200))
@@ -147,6 +219,13 @@ def test_kernels_are_their_plain_twins():
     wanted = np.clip(0.7 * (level - reference - 2.0), 0.0, 9.0)
     wanted[(level < -40.0) | (np.arange(200) < 20) | (np.arange(200) >= 150)] = 0.0
     np.testing.assert_allclose(told, [level, reference, wanted], atol=1e-9)
+    lost = np.empty(3)
+    heard_loss(power, cut, np.array([0, 20, 21, 150]), -60.0, lost)
+    bands = [slice(0, 20), slice(20, 21), slice(21, 150)]
+    left = [
+        [(row[b] * 10 ** (-c[b] / 10)).sum() / row[b].sum() for b in bands] for row, c in zip(power, cut, strict=True)
+    ]
+    np.testing.assert_allclose(lost, 10 * np.log10(np.min(left, axis=1)), atol=1e-9)
     held, moved = cut[0].copy(), wide.copy()
     follow(moved, 0.3, 0.1, held)
     plain, now = [], cut[0]

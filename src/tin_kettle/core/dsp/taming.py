@@ -11,35 +11,76 @@ from tin_kettle.core.dsp.decibels import DB_PER_OCTAVE, exp2, log2
 POWER_FLOOR = 1e-16
 
 
-def edges(hz: NDArray[np.float64], octaves: float) -> NDArray[np.int64]:
-    """(2, bins): of each bin the first and the one after the last that lie within so many octaves, itself at least."""
-    ratio = 2.0**octaves
-    low = np.searchsorted(hz, hz / ratio, side="left")
-    high = np.searchsorted(hz, hz * ratio, side="right")
-    at = np.arange(hz.size)
-    return np.ascontiguousarray(np.stack([np.minimum(low, at), np.maximum(high, at + 1)]).astype(np.int64))
+CELLS = 16
+"""Points a width on a grid that is even in octaves: on it cuts are widened and peaks compared."""
+BY_CHANCE = 10.0**-0.13
+"""A peak among peaks is held a little below their mean: so a broad ring of 12 dB in noise reads as 10 to 12."""
+OWN = 24
+"""Points on each side that belong to what may stand out: a resonance has flanks."""
 
 
-@kernel("void(float64[:, ::1], int64[:, ::1], float64[:, ::1])")
-def smoothed(power: NDArray[np.float64], within: NDArray[np.int64], out: NDArray[np.float64]) -> None:
-    """Power mean over the neighbours of each bin.
+def cells(hz: NDArray[np.float64], width_oct: float) -> NDArray[np.float64]:
+    """(bins,): where each bin lies on a grid of ``CELLS`` points a width, from nought on."""
+    return np.asarray(np.log2(hz / hz[0]) * (CELLS / width_oct), dtype=np.float64)
+
+
+def nearest_bins(place: NDArray[np.float64]) -> NDArray[np.int64]:
+    """(cells,): the bin nearest to every point of the grid, for where bins are farther apart than points."""
+    at = np.arange(int(place[-1] + 0.5) + 1)
+    above = np.clip(np.searchsorted(place, at), 1, place.size - 1)
+    return np.where(at - place[above - 1] <= place[above] - at, above - 1, above).astype(np.int64)
+
+
+@kernel("void(float64[:, ::1], float64[::1], int64[::1], int64, float64[:, ::1], float64[:, ::1])")
+def peak_line(
+    power: NDArray[np.float64],
+    place: NDArray[np.float64],
+    nearest: NDArray[np.int64],
+    outer: int,
+    peaks: NDArray[np.float64],
+    out: NDArray[np.float64],
+) -> None:
+    """How high peaks are all about each bin, without its own.
+
+    Chance makes peaks too: a bin of noise is seldom far above its mean, the highest of twenty nearly always. So a bin
+    is not compared with the mean of its neighbours but with the power mean of their peaks, each the highest bin within
+    half a width: those of noise do not stand out of each other, nor do the harmonics of a note.
 
     Args:
-        power, out: (frames, bins).
-        within: from :func:`edges`.
+        power: (frames, bins).
+        place, nearest: from :func:`cells` and :func:`nearest_bins`.
+        outer: points on each side whose peaks count; those within ``OWN`` belong to the bin itself.
+        peaks: (frames, bins) the peaks.
+        out: (frames, bins) their mean; the bin's own peak where there are no others.
     """
-    bins = power.shape[1]
-    sums = np.empty(bins + 1)
+    count = nearest.shape[0]
+    half = CELLS // 2
+    highest = np.empty(count + 2 * half)
+    around = np.empty(count)
+    sums = np.empty(count + 1)
     sums[0] = 0.0
     for frame in range(power.shape[0]):
         x = power[frame]
-        y = out[frame]
-        for i in range(bins):
-            sums[i + 1] = sums[i] + x[i]
-        for i in range(bins):
-            low = within[0, i]
-            high = within[1, i]
-            y[i] = max(sums[high] - sums[low], 0.0) / (high - low)
+        highest[:] = 0.0
+        for c in range(count):
+            highest[half + c] = x[nearest[c]]
+        for i in range(x.shape[0]):
+            c = half + int(place[i] + 0.5)
+            highest[c] = max(highest[c], x[i])
+        around[:] = 0.0
+        for k in range(2 * half + 1):
+            for c in range(count):
+                around[c] = max(around[c], highest[c + k])
+        for c in range(count):
+            sums[c + 1] = sums[c] + around[c]
+        for i in range(x.shape[0]):
+            c = int(place[i] + 0.5)
+            low, below = max(c - outer, 0), max(c - OWN, 0)
+            above, high = min(c + OWN + 1, count), min(c + outer + 1, count)
+            others = (below - low) + (high - above)
+            peaks[frame, i] = around[c]
+            mean = (sums[below] - sums[low] + sums[high] - sums[above]) / max(others, 1)
+            out[frame, i] = BY_CHANCE * mean if others > 0 else around[c]
 
 
 @kernel("void(float64[:, ::1], float64[:, ::1], float64, float64, float64, float64, int64, int64, float64[:, :, ::1])")
@@ -76,15 +117,6 @@ def standing_out(
             cut[i] = stands if level[i] >= quietest_db else 0.0
         cut[:first] = 0.0
         cut[last:] = 0.0
-
-
-CELLS = 16
-"""Points over half the width of a cut, on which it is widened."""
-
-
-def cells(hz: NDArray[np.float64], width_oct: float) -> NDArray[np.float64]:
-    """(bins,): where each bin lies on a grid of ``CELLS`` points a width, from nought on."""
-    return np.asarray(np.log2(hz / hz[0]) * (CELLS / width_oct), dtype=np.float64)
 
 
 def bump() -> NDArray[np.float64]:
@@ -131,6 +163,36 @@ def spread(
             share = place[i] - low
             near = (1.0 - share) * wide[low + half] + share * wide[low + 1 + half]
             y[i] = max(cut[i], near)
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], int64[::1], float64, float64[::1])")
+def heard_loss(
+    power: NDArray[np.float64],
+    cut_db: NDArray[np.float64],
+    borders: NDArray[np.int64],
+    quietest_db: float,
+    out: NDArray[np.float64],
+) -> None:
+    """By how much the band that loses most becomes quieter, (frames,) dB from 0 down.
+
+    Args:
+        power, cut_db: (frames, bins).
+        borders: (bands + 1,) the first bin of each band, and the one after the last.
+        quietest_db: bands below are not heard.
+    """
+    quietest = exp2(2.0 * quietest_db / DB_PER_OCTAVE)
+    for frame in range(power.shape[0]):
+        worst = 1.0
+        for band in range(borders.shape[0] - 1):
+            before = 0.0
+            after = 0.0
+            for i in range(borders[band], borders[band + 1]):
+                gain = exp2(-cut_db[frame, i] / DB_PER_OCTAVE)
+                before += power[frame, i]
+                after += power[frame, i] * gain * gain
+            if before > quietest and after < worst * before:
+                worst = after / before
+        out[frame] = 0.5 * DB_PER_OCTAVE * log2(max(worst, POWER_FLOOR))
 
 
 @kernel("void(complex128[:, :, ::1], float64, float64[:, ::1])")

@@ -1,9 +1,10 @@
 """Tamer: turns down what stands out of the spectrum, wherever it is at the moment.
 
 Frames of a short-time Fourier transform, a quarter of their length apart, windowed by the root of a Hann window before
-and after, so that frames that are left alone add up to what came. Each frame's spectrum, both sides together, is held
-against a reference line; what lies above it by more than the threshold is cut by the same amount on both sides, over
-time by one pole a bin. The delay is the length of a frame.
+and after, so that frames that are left alone add up to what came. Each frame's spectrum, both sides together, is
+compared with a reference, which is made of its peaks and not of its mean: noise has peaks by chance, and a note has
+harmonics. What lies above it by more than the threshold is cut by the same amount on both sides, over time by one pole
+a bin. The delay is the length of a frame.
 """
 
 from __future__ import annotations
@@ -19,14 +20,16 @@ from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.dsp.taming import (
+    CELLS,
     bump,
     cells,
     cut_bins,
-    edges,
     follow,
+    heard_loss,
+    nearest_bins,
     overlap,
+    peak_line,
     power_of,
-    smoothed,
     spread,
     standing_out,
 )
@@ -38,10 +41,12 @@ from tin_kettle.core.stages.words import db, hz
 Resolution = Literal[21, 43, 85, 170]
 HOPS = 4
 """Frames that overlap."""
-LEAST_OCT, WIDER = 0.5, 1.5
-"""The reference is a mean over this much to either side, and more than the width of a cut."""
+LEAST_OCT, WIDER = 1.0, 4.0
+"""The reference is a mean over this much to either side, and so many widths of a cut at least."""
 FRAME_HZ = {21: 1024 / 48000, 43: 2048 / 48000, 85: 4096 / 48000, 170: 8192 / 48000}
 CURVE_HZ = np.geomspace(20.0, 20000.0, 240)
+BAND_EDGES_HZ = 1000.0 * 10.0 ** (np.arange(-17.5, 14.0) / 10.0)
+"""Of third octaves: what a stage takes is what the band that loses most loses."""
 QUIETEST_DB = -90.0
 """Bins below this (of a full-scale tone) do not stand out of anything."""
 
@@ -133,8 +138,10 @@ class Tamer(Processor):
         # a quarter apart, squares of this add up to 2
         self._window = np.sin(np.pi * (np.arange(self._frame) + 0.5) / self._frame)
         self._half = self._window / (HOPS / 2)
-        self._within = edges(self._hz, max(LEAST_OCT, WIDER * params.width_oct))
         self._place, self._bump = cells(self._hz, params.width_oct), bump()
+        self._nearest = nearest_bins(self._place)
+        self._outer = round(CELLS * max(LEAST_OCT / params.width_oct, WIDER))
+        self._bands = np.unique(np.minimum(np.searchsorted(self._hz, BAND_EDGES_HZ), bins)).astype(np.int64)
         self._focus = (self._hz >= params.focus_low_hz) & (self._hz <= params.focus_high_hz)
         at = np.flatnonzero(self._focus)
         self._bins = (int(at[0]), int(at[-1]) + 1) if at.size else (0, 0)
@@ -151,6 +158,7 @@ class Tamer(Processor):
             "coming": np.zeros((2, self._frame)),
             "ready": np.zeros((2, self._hop)),
             "cut": np.zeros(bins),
+            "lost_db": np.zeros(1),
             "cut_sum": np.zeros(bins),
             "turns": np.zeros(1, dtype=np.int64),
             "filled": np.full(1, -1, dtype=np.int64),
@@ -166,22 +174,23 @@ class Tamer(Processor):
         at, frames, hop = int(filled[0]), block.shape[1], self._hop
         joined = np.concatenate([past[:, : self._frame - hop + at], block], axis=1)
         full, left = divmod(at + frames, hop)
-        deepest = [float(self.f64("cut").max())]
+        lost_db = [float(self.f64("lost_db")[0])]
         if full:
-            made, cut_db = self._turn(joined, full)
-            deepest += cut_db.max(axis=1).tolist()
+            made, loss = self._turn(joined, full)
+            lost_db += loss.tolist()
+            self.f64("lost_db")[0] = lost_db[-1]
             out = np.concatenate([ready[:, at:], made], axis=1)[:, :frames]
             ready[:] = made[:, -hop:]
         else:
             out = ready[:, at : at + frames].copy()
         past[:, : self._frame - hop + left] = joined[:, full * hop :]
         filled[0] = left
-        effort_db = -np.repeat(deepest, hop)[at : at + frames]
+        effort_db = np.repeat(lost_db, hop)[at : at + frames]
         self.efforts_db = {"effort_db": effort_db[None]}
         return out
 
     def _turn(self, joined: Block, full: int) -> tuple[Block, NDArray[np.float64]]:
-        """Work on so many frames that are full: the hops that are ready, and each frame's cut, (frames, bins) dB."""
+        """Work on so many frames that are full: the hops that are ready, and what each frame loses, (frames,) dB."""
         made = np.empty((full, 2, self._frame))
         for index in range(full):
             first = index * self._hop
@@ -190,6 +199,8 @@ class Tamer(Processor):
         power = np.empty((full, spectra.shape[2]))
         power_of(spectra, self._full, power)
         cut_db = self._follow(power)
+        lost_db = np.empty(full)
+        heard_loss(power, cut_db, self._bands, QUIETEST_DB, lost_db)
         removed = self._params.keep == "removed"
         # what is left alone comes back as it was
         turned = np.flatnonzero(cut_db.any(axis=1) | removed)
@@ -201,22 +212,16 @@ class Tamer(Processor):
             made[turned] = irfft(spectra[turned], self._frame)
         ready = np.empty((2, full * self._hop))
         overlap(made, self._half, self.f64("coming"), ready)
-        return ready, cut_db
+        return ready, lost_db
 
     def _follow(self, power: NDArray[np.float64]) -> NDArray[np.float64]:
         """Let the cut of every bin follow what stands out of frames; full-scale tones have power 1."""
         p = self._params
-        reference = np.empty_like(power)
-        if p.reference == "smoothed":
-            # twice, so that a tone that comes into reach does so gradually
-            once = np.empty_like(power)
-            smoothed(power, self._within, once)
-            smoothed(once, self._within, reference)
-        elif self._focus.any():
-            level = power[:, self._focus].mean(axis=1) / self._line[self._focus].mean()
+        peaks, reference = np.empty_like(power), np.empty_like(power)
+        peak_line(power, self._place, self._nearest, self._outer, peaks, reference)
+        if p.reference == "tilted" and self._focus.any():
+            level = peaks[:, self._focus].mean(axis=1) / self._line[self._focus].mean()
             reference[:] = self._line * level[:, None]
-        else:
-            reference[:] = power
         told = np.empty((3, *power.shape))
         standing_out(power, reference, p.threshold_db, p.strength, p.max_cut_db, QUIETEST_DB, *self._bins, told)
         cut_db = np.empty_like(power)
