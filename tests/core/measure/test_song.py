@@ -54,6 +54,15 @@ def test_energy_shares_add_up():
     assert measured(wide)["side_energy_below_120hz"] == pytest.approx(0.5, abs=0.01)
 
 
+@pytest.mark.parametrize("seconds", [0.1, 1.3, 10])
+@pytest.mark.parametrize("offset", [(0.02, -0.02), (0.05, 0.05), (0.3, 0.0)])
+def test_an_offset_is_no_low_end(seconds, offset):
+    block = tone(400, -30, seconds) + 0.3 * noise(-30, seconds)
+    still, moved = measured(block), measured(block + np.array(offset)[:, None])
+    for name in ("side_energy_below_120hz", "energy_below_30hz"):
+        assert moved[name] == pytest.approx(still[name], abs=0.02)
+
+
 def test_third_octaves_hold_the_whole_energy():
     x = tone(1000, -6, 4)
     spectrum = measured(x)["spectrum"]

@@ -22,43 +22,71 @@ class SpectrumMeter:
         self._window = np.sin(np.pi * (np.arange(self._size) + 0.5) / self._size)
         self._power = np.zeros((2, self._size // 2 + 1))
         self._frames = 0
+        self._sums = np.zeros(2)
+        # what a constant of 1 would be in every window, and what it has in common with the sound
+        self._constant = np.fft.rfft(self._window)
+        self._constant_power = np.zeros(self._size // 2 + 1)
+        self._in_common = np.zeros((2, self._size // 2 + 1))
         # silence before and after lets the first and last samples count as much as any
+        self._window_start = self._hop - self._size
         self._windows = Windows(self._size, self._hop, silence=self._size - self._hop)
 
     def feed(self, block: NDArray[np.float64]) -> None:
         """Hear (2, frames)."""
         self._frames += block.shape[1]
+        self._sums += 0.5 * (block[0].sum() + block[1].sum()), 0.5 * (block[0].sum() - block[1].sum())
+        self._look(block)
+
+    def finish(self) -> None:
+        """Hear enough silence to look at the last sample as often as at the others."""
+        self._look(np.zeros((2, self._size)))
+
+    def _look(self, block: NDArray[np.float64]) -> None:
         for piece in self._windows.feed(block):
             parts = np.stack([0.5 * (piece[0] + piece[1]), 0.5 * (piece[0] - piece[1])]) * self._window
             transform = np.fft.rfft(parts)
             self._power += transform.real**2 + transform.imag**2
-
-    def finish(self) -> None:
-        """Hear enough silence to look at the last sample as often as at the others."""
-        heard = self._frames
-        self.feed(np.zeros((2, self._size)))
-        self._frames = heard
+            first, last = max(-self._window_start, 0), min(self._frames - self._window_start, self._size)
+            constant = self._constant
+            if first > 0 or last < self._size:
+                inside = np.arange(self._size)
+                constant = np.fft.rfft(self._window * ((inside >= first) & (inside < last)))
+            self._constant_power += constant.real**2 + constant.imag**2
+            self._in_common += transform.real * constant.real + transform.imag * constant.imag
+            self._window_start += self._hop
 
     @property
     def hz(self) -> NDArray[np.float64]:
         """Frequency of every bin."""
         return np.linspace(0.0, self.rate_hz / 2.0, self._size // 2 + 1)
 
-    def power(self) -> NDArray[np.float64]:
-        """(2, bins) mean square of mid and side in every bin; they sum to the signal's mean square."""
-        scale = np.full(self._power.shape[1], 2.0)
+    def power(self, without_mean: bool = False) -> NDArray[np.float64]:
+        """(2, bins) mean square of mid and side in every bin; they sum to the signal's mean square, or its variance."""
+        power, frames = self._power, max(self._frames, 1)
+        if without_mean:
+            mean = self._sums[:, None] / frames
+            power = np.maximum(power - 2.0 * mean * self._in_common + mean**2 * self._constant_power, 0.0)
+        scale = np.full(power.shape[1], 2.0)
         scale[0] = scale[-1] = 1.0
         windows = np.sum(self._window**2) * self._size / self._hop
-        return np.asarray(self._power * scale * self._size / (windows * self._size * max(self._frames, 1)))
+        return np.asarray(power * scale * self._size / (windows * self._size * frames))
 
-    def share(self, low_hz: float, high_hz: float, component: int | None = None, of_range: bool = False) -> float:
+    def share(
+        self,
+        low_hz: float,
+        high_hz: float,
+        component: int | None = None,
+        of_range: bool = False,
+        without_mean: bool = False,
+    ) -> float:
         """Share of the energy between two frequencies.
 
         Args:
             component: 0 mid, 1 side, None both.
             of_range: of the energy between the two frequencies instead of all.
+            without_mean: a constant offset is no sound and does not count.
         """
-        power = self.power()
+        power = self.power(without_mean)
         inside = (self.hz >= low_hz) & (self.hz < high_hz)
         wanted = power[:, inside] if component is None else power[component, inside]
         whole = power[:, inside] if of_range else power

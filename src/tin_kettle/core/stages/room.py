@@ -15,6 +15,7 @@ from tin_kettle.core.stages.words import hz, ms
 
 GONE_DB, HEARD_DB = 96.0, 52.0
 LOUDEST_BIN_S = 0.005
+LOWEST_HZ, HIGHEST_HZ = 20, 20000
 
 
 class RoomParams(Params):
@@ -47,23 +48,23 @@ class RoomParams(Params):
     )
     low_cut_hz: float = number(
         200,
-        20,
+        LOWEST_HZ,
         2000,
         label="Low cut",
         unit="Hz",
         scale="log",
         ticks=(20, 100, 200, 500, 2000),
-        says="Filters the reverb below this frequency, so that the lows stay firm.",
+        says="Filters the reverb below this frequency, so that the lows stay firm. At 20 Hz it is off.",
     )
     high_cut_hz: float = number(
         9000,
         1000,
-        20000,
+        HIGHEST_HZ,
         label="High cut",
         unit="Hz",
         scale="log",
         ticks=(1000, 3000, 9000, 20000),
-        says="Filters the reverb above this frequency.",
+        says="Filters the reverb above this frequency. At 20 kHz it is off.",
     )
     width: float = number(
         1, 0, 1, label="Width", ticks=(0, 0.25, 0.5, 0.75, 1), says="Sets the width of the reverb: 0 is mono."
@@ -80,9 +81,9 @@ class Room(Processor):
         self._fall = falls(self._delays, params.decay_s, rate_hz)
         # a mid and a side of equal power are narrowed: what is left of the side is made up for
         self._gain = loudness(self._fall) * np.sqrt(2.0 / (1.0 + params.width**2))
-        self._low_cut = high_pass(params.low_cut_hz, 12, 0.0, rate_hz)
-        # above what the rate carries there is nothing to cut
-        high = params.high_cut_hz < 0.49 * rate_hz
+        # at their ends the cuts are open; above what the rate carries there is nothing to cut
+        low, high = params.low_cut_hz > LOWEST_HZ, params.high_cut_hz < min(HIGHEST_HZ, 0.49 * rate_hz)
+        self._low_cut = high_pass(params.low_cut_hz, 12, 0.0, rate_hz) if low else np.empty((0, 5))
         self._high_cut = low_pass(params.high_cut_hz, 12, 0.0, rate_hz) if high else np.empty((0, 5))
         pre_s = params.pre_delay_ms / 1000.0
         self.tail_s = pre_s + params.decay_s * GONE_DB / 60.0
