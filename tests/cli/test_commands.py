@@ -96,6 +96,21 @@ def test_render_of_buses_pads_and_says_so(folder):
     assert np.abs(out[30000:]).max() == pytest.approx(0.1, rel=1e-3)
 
 
+def test_what_is_refused_is_said_in_one_line(folder):
+    write_wav(folder / "drums.wav", tone(1000, -20, 1.0))
+    write_wav(folder / "other.wav", tone(1000, -20, 0.5, 44100)[0], 44100)
+    for files, says in (
+        (("drums=drums.wav", "bass=other.wav"), "rates differ"),
+        (("drums=drums.wav", "bas=other.wav"), "--bus bas: the recipe has no such bus; it has drums, bass"),
+        (("drums=other.wav",), "'bass' has no file"),
+    ):
+        given = [word for file in files for word in ("--bus", file)]
+        done = run("render", "--recipe", "buses.kettle.json", *given, "--out", "sum.wav", cwd=folder)
+        assert done.returncode == 2
+        assert says in done.stderr
+        assert done.stderr.count("\n") == 1
+
+
 def test_an_integer_print_over_full_scale_says_so(folder):
     write_wav(folder / "hot.wav", tone(1000, 6, 0.2), subtype="FLOAT")
     done = run("render", "hot.wav", "--recipe", "empty.kettle.json", "--out", "x.wav", "--json", cwd=folder)

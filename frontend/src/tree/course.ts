@@ -50,7 +50,9 @@ export function rideOf(recipe: Recipe, target: string, param: string): Ride | un
 }
 
 /** The recipe with a ride in place of that of the same value; without it where it has no points. */
-export function withRide(recipe: Recipe, ride: Ride): Recipe {
+export function withRide(recipe: Recipe, changed: Ride): Recipe {
+  // a document has its points in the order of time
+  const ride = { ...changed, points: timed(changed.points, recipe.sections).map(({ point }) => point) };
   const old = rideOf(recipe, ride.target, ride.param);
   const left = recipe.automation.filter((one) => one !== old);
   if (ride.points.length === 0) return { ...recipe, automation: left };

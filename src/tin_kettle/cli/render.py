@@ -110,12 +110,17 @@ def _listened(text: str) -> tuple[str, Tap]:
 
 
 def open_buses(files: dict[str, Path], stack: ExitStack) -> dict[str, FileSource]:
-    """Open every bus's file until the stack ends, and say what becomes of mono and of shorter ones."""
+    """Open every bus's file until the stack ends; say what became of mono and shorter ones if nothing was refused."""
     sources: dict[str, FileSource] = {}
+
+    def say(refused: type[BaseException] | None, *_more: object) -> None:
+        if refused is None:
+            _say_padding(sources)
+
+    stack.push(say)
     for bus_id, path in files.items():
         sources[bus_id] = FileSource(path)
         stack.callback(sources[bus_id].close)
-    _say_padding(sources)
     return sources
 
 
@@ -128,6 +133,8 @@ def bus_files(recipe: Recipe, source: Path | None, buses: tuple[str, ...]) -> di
             raise click.UsageError(f"--bus '{entry}' is not of the form ID=FILE")
         if bus_id in files:
             raise click.UsageError(f"--bus {bus_id} is given twice; give each bus one file")
+        if bus_id not in (known := [bus.id for bus in recipe.buses]):
+            raise click.UsageError(f"--bus {bus_id}: the recipe has no such bus; it has {', '.join(known)}")
         files[bus_id] = Path(name)
     if source is None and not files:
         raise click.UsageError("no source; give IN.wav, or --bus ID=FILE for each bus")

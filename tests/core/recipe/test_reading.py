@@ -58,7 +58,8 @@ def point(at):
         ({"version": 2}, r"\$\.version: 2 is not allowed; allowed: 1"),
         ({"format": "x"}, r"\$\.format: \"x\" is not allowed"),
         ({"foo": 1}, r"\$\.foo: 'foo' is not known here \(value 1\)"),
-        (stage(kind="gargle"), r"\$\.master\[0\]: kind 'gargle' is not known; allowed: 'trim', 'filter'"),
+        (stage(kind="gargle"), r"\$\.master\[0\]: kind 'gargle' is not known; allowed: trim, filter"),
+        (stage(kind="compresor"), r"kind 'compresor' is not known; perhaps compressor; allowed: trim"),
         ({"master": [{"id": "a"}]}, r"\$\.master\[0\]: has no kind; allowed: trim"),
         ({"master": [{"kind": "trim"}]}, r"\$\.master\[0\]\.id: is missing"),
         ({"master": {}}, r"\$\.master: \{\} is not allowed; a list is expected"),
@@ -67,11 +68,21 @@ def point(at):
         (params(ratio=True), r"params\.ratio: true is not allowed; a number is expected"),
         (params(ratio=float("nan")), r"params\.ratio: NaN is no number"),
         (params(attack_ms=float("inf")), r"params\.attack_ms: Infinity is no number"),
-        (params(thresold_db=-18), r"params\.thresold_db: 'thresold_db' is not known here"),
+        (params(thresold_db=-18), r"params\.thresold_db: 'thresold_db' is not known .*; perhaps threshold_db; known: "),
+        (
+            params(threshold=-18),
+            r"'threshold' is not known here \(value -18\); perhaps threshold_db; known: threshold_db,",
+        ),
+        (stage(channel="mid"), r"'channel' is not known here \(value \"mid\"\); perhaps channels; known: id, kind, on"),
+        (
+            {"buses": [{"id": "m", "gain": 3}]},
+            r"'gain' is not known here \(value 3\); perhaps gain_db; known: id, name",
+        ),
+        (params(detector_filters=[{"freq": 5}]), r"\[0\]\.freq: 'freq' is not known here .*; known: kind, hz"),
         (params(key=["drums"]), r"params\.key\[0\]: there is no bus or group 'drums'; there are: mix"),
         (params(detector_filters=[{"hz": 5}]), r"detector_filters\[0\]\.hz: 5 is out of range; at least 20"),
         (params(detector_filters=[{}] * 4), r"detector_filters: has 4 entries; at most 3"),
-        (stage(mix=2), r"\$\.master\[0\]\.mix: 2 is out of range"),
+        (stage(mix=50), r"\$\.master\[0\]\.mix: 50 is out of range; at least 0 and at most 1 is allowed"),
         (stage(on=1), r"\$\.master\[0\]\.on: 1 is not allowed; true or false"),
         (stage(channels="center"), r"\$\.master\[0\]\.channels: \"center\" is not allowed; allowed: 'stereo'"),
         ({"master": [{"id": "l", "kind": "limiter", "mix": 0.5}]}, r"\$\.master\[0\]\.mix: 0\.5 is out of range"),
@@ -83,6 +94,10 @@ def point(at):
             {"groups": [{"id": "a", "group": "b"}, {"id": "b", "group": "a"}]},
             r"\$\.groups\[0\]\.group: the groups go in a circle: a → b → a",
         ),
+        (
+            {"sections": [{"id": "b", "start_s": 2, "end_s": 9}, {"id": "a", "start_s": 0, "end_s": 3}]},
+            r"\$\.sections\[0\]\.start_s: 2 s lies in section 'a' \(to 3 s\); sections must not overlap",
+        ),
         ({"sections": [{"id": "s", "start_s": 3, "end_s": 2}]}, r"\$\.sections\[0\]\.end_s: 2 is not after"),
         (
             {"sections": [{"id": "s", "start_s": 3, "end_s": 1e6}]},
@@ -92,7 +107,7 @@ def point(at):
         (point(-1e15), r"points\[0\]\.at: -1.* is out of range; at least -604800"),
         (
             point({"section": "s", "offset_s": 1e15}),
-            r"points\[0\]\.at\.offset_s: 1.* is out of range; at most 604800",
+            r"points\[0\]\.at\.offset_s: 1.* is out of range; at least -604800 and at most 604800",
         ),
         ({"automation": [{"target": "hold", "param": "mix", "points": []}]}, r"automation\[0\]\.points: has 0 entries"),
     ],
@@ -121,6 +136,20 @@ def test_files_that_are_no_recipes(tmp_path):
     path.write_text('{"version": 1, "version": 1}')
     with pytest.raises(RecipeError, match="'version' stands twice"):
         load_recipe(path)
+
+
+def test_points_of_a_file_stand_in_the_order_of_time(tmp_path):
+    ride = {"target": "hold", "param": "mix"}
+    hung = {"at": {"section": "v1"}, "value": 0.1}
+
+    def loaded(*points):
+        path = tmp_path / "r.kettle.json"
+        path.write_text(json.dumps({**GOOD, "automation": [{**ride, "points": points}]}))
+        return load_recipe(path)
+
+    assert loaded({"at": 1, "value": 0.5}, hung, {"at": 1, "value": 0.2}, {"at": 3, "value": 1})
+    with pytest.raises(RecipeError, match=r"points\[2\]\.at: 1 s comes after 3 s; put the points in the order of time"):
+        loaded({"at": 3, "value": 0.5}, hung, {"at": 1, "value": 0.2})
 
 
 def test_frequencies_must_fit_the_rate_but_for_low_passes():

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 import json
-from collections.abc import Callable
+import math
+from collections.abc import Callable, Iterable
+from difflib import get_close_matches
 from pathlib import Path
-from typing import Any, TypeVar
+from types import UnionType
+from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
@@ -13,7 +17,7 @@ from tin_kettle.core.beside import written_beside
 from tin_kettle.core.errors import KettleError, RecipeError
 from tin_kettle.core.recipe.automation import automation_of, path_in_params
 from tin_kettle.core.recipe.lanes import in_order
-from tin_kettle.core.recipe.model import Recipe
+from tin_kettle.core.recipe.model import Recipe, SectionTime
 from tin_kettle.core.recipe.size import DEEPEST_NESTING, check_size, read_float, read_int
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.filter import HIGHEST_SHARE
@@ -21,6 +25,8 @@ from tin_kettle.core.stages.split import DEEPEST
 from tin_kettle.core.stages.stage import Stage
 
 _SHOWN = 60
+TOUCHING_S = 1e-6
+"""Sections that overlap by no more touch each other."""
 Read = TypeVar("Read", bound=BaseModel)
 
 
@@ -65,9 +71,12 @@ def load_recipe(path: Path) -> Recipe:
     """Read and check a ``*.kettle.json`` file.
 
     Raises:
-        RecipeError: the file cannot be read, is not JSON, or is refused.
+        RecipeError: the file cannot be read, is not JSON, or is refused. In a file points have to stand in the order of
+            time: another order, written by hand, is a mistake.
     """
-    return parse_recipe(read_document(path, "recipe", RecipeError))
+    recipe = parse_recipe(read_document(path, "recipe", RecipeError))
+    _check_points(recipe)
+    return recipe
 
 
 _MEMBERS = ("float", "constrained-float", "SectionTime", "bool", "str")
@@ -79,15 +88,49 @@ def read_as(model: type[Read], document: object, error: Callable[[str, str], Ket
     try:
         return model.model_validate(document)
     except ValidationError as refused:
-        raise error(*first_problem(refused)) from None
+        raise error(*_first_problem(refused, model)) from None
 
 
-def first_problem(refused: ValidationError) -> tuple[str, str]:
+def _first_problem(refused: ValidationError, model: type[BaseModel]) -> tuple[str, str]:
     """The JSON path of the first thing that is wrong with a document, and what is wrong with it."""
     first, *more = refused.errors(include_url=False)
     if first["loc"] and first["loc"][-1] in _MEMBERS and isinstance(first["input"], dict) and more:
         first = more[0]  # may be a number or an object, and is an object
-    return _path(first["loc"]), _problem(dict(first))
+    return _path(first["loc"]), _problem({**first, "model": _model_at(model, first["loc"][:-1])})
+
+
+def _model_at(model: object, location: tuple[int | str, ...]) -> type[BaseModel] | None:
+    """The model that describes what lies at a pydantic location; None where none does."""
+    for step in location:
+        if isinstance(step, str) and isinstance(model, type) and issubclass(model, BaseModel):
+            field = model.model_fields.get(step)
+            model = field.annotation if field else None
+        else:
+            members = [one for one in _members(model) if isinstance(one, type) and issubclass(one, BaseModel)]
+            kinds = [one for one in members if "kind" in one.model_fields and one.model_fields["kind"].default == step]
+            named = [one for one in members if one.__name__ == step]
+            model = _item_of(model) if isinstance(step, int) else next(iter(kinds or named), model)
+    if not (isinstance(model, type) and issubclass(model, BaseModel)):
+        members = [one for one in _members(model) if isinstance(one, type) and issubclass(one, BaseModel)]
+        model = members[0] if len(members) == 1 else None
+    return model
+
+
+def _item_of(annotation: object) -> object:
+    """What a list of this kind holds."""
+    for one in _members(annotation):
+        if get_origin(one) in (tuple, list):
+            return get_args(one)[0]
+    return None
+
+
+def _members(annotation: object) -> list[object]:
+    """The members of a union, or the one that it is, without what is annotated to them."""
+    while get_origin(annotation) is Annotated:
+        annotation = get_args(annotation)[0]
+    if get_origin(annotation) in (Union, UnionType):
+        return [member for one in get_args(annotation) for member in _members(one)]
+    return [annotation]
 
 
 def read_document(path: Path, what: str, error: Callable[[str, str], KettleError]) -> Any:
@@ -185,23 +228,39 @@ def _shown(value: object) -> str:
 def _number_range(error: dict[str, Any]) -> str:
     words = {"ge": "at least", "le": "at most", "gt": "above", "lt": "below"}
     limits = {name: limit for name, limit in error.get("ctx", {}).items() if name in words}
-    location = error["loc"]
-    if len(location) >= 3 and location[-2] == "params":
-        for rule in KINDS[location[-3]].params.model_fields[location[-1]].metadata:
-            limits |= {name: getattr(rule, name) for name in ("ge", "le") if hasattr(rule, name)}
-    allowed = " and ".join(f"{words[name]} {limits[name]:g}" for name in words if name in limits)
+    name, model = error["loc"][-1], error["model"]
+    if model is not None and name in model.model_fields:
+        for rule in model.model_fields[name].metadata:
+            limits |= {word: getattr(rule, word) for word in words if hasattr(rule, word)}
+    allowed = " and ".join(f"{words[word]} {limits[word]:g}" for word in words if word in limits)
     return f"{_shown(error['input'])} is out of range; {allowed} is allowed"
 
 
+def _nearest(name: str, known: Iterable[str]) -> str:
+    """The known name that was probably meant, as the beginning of a remedy; nothing where none is near."""
+    named = list(known)
+    begun = [one for one in named if one.startswith(f"{name}_")]
+    found = (begun if len(begun) == 1 else []) or get_close_matches(name, named, n=1, cutoff=0.7)
+    return f"perhaps {found[0]}; " if found else ""
+
+
 def _unknown(error: dict[str, Any]) -> str:
-    return f"'{error['loc'][-1]}' is not known here (value {_shown(error['input'])}); remove it or correct its name"
+    name, model = str(error["loc"][-1]), error["model"]
+    known = list(model.model_fields) if model is not None else []
+    remedy = f"{_nearest(name, known)}known: {', '.join(known)}" if known else "remove it or correct its name"
+    return f"'{name}' is not known here (value {_shown(error['input'])}); {remedy}"
+
+
+def _unknown_kind(error: dict[str, Any]) -> str:
+    name = str(error["ctx"]["tag"])
+    return f"kind '{name}' is not known; {_nearest(name, KINDS)}allowed: {', '.join(KINDS)}"
 
 
 _PROBLEMS: dict[str, Callable[[dict[str, Any]], str]] = {
     "missing": lambda e: "is missing; add it",
     "extra_forbidden": _unknown,
     "literal_error": lambda e: f"{_shown(e['input'])} is not allowed; allowed: {e['ctx']['expected']}",
-    "union_tag_invalid": lambda e: f"kind '{e['ctx']['tag']}' is not known; allowed: {e['ctx']['expected_tags']}",
+    "union_tag_invalid": _unknown_kind,
     "union_tag_not_found": lambda e: f"has no kind; allowed: {', '.join(KINDS)}",
     "greater_than_equal": _number_range,
     "less_than_equal": _number_range,
@@ -290,3 +349,26 @@ def _check_sections(recipe: Recipe) -> None:
                 f"$.sections[{i}].end_s",
                 f"{section.end_s:g} is not after the start at {section.start_s:g} s; give a later end",
             )
+    in_time = sorted(range(len(recipe.sections)), key=lambda i: recipe.sections[i].start_s)
+    for before, after in itertools.pairwise(in_time):
+        first, second = recipe.sections[before], recipe.sections[after]
+        if second.start_s < first.end_s - TOUCHING_S:
+            raise RecipeError(
+                f"$.sections[{after}].start_s",
+                f"{second.start_s:g} s lies in section '{first.id}' (to {first.end_s:g} s); sections must not overlap",
+            )
+
+
+def _check_points(recipe: Recipe) -> None:
+    """Points in seconds stand in their order; those that hang on sections lie wherever these are."""
+    for i, ride in enumerate(recipe.automation):
+        latest = -math.inf
+        for j, point in enumerate(ride.points):
+            if isinstance(point.at, SectionTime):
+                continue
+            if point.at < latest:
+                raise RecipeError(
+                    f"$.automation[{i}].points[{j}].at",
+                    f"{point.at:g} s comes after {latest:g} s; put the points in the order of time",
+                )
+            latest = point.at
