@@ -200,6 +200,8 @@ describe("the points of a lane", () => {
       { ...empty, points: [] },
     );
     expect(ridden.automation).toEqual([]);
-    expect(rideOf(withRide(recipe, { ...empty, points }), "air", "mix")?.points).toBe(points);
+    const put = rideOf(withRide(recipe, { ...empty, points }), "air", "mix")!.points;
+    expect(put).toEqual(timed(points, recipe.sections).map(({ point }) => point));
+    expect([...put].sort((a, b) => points.indexOf(a) - points.indexOf(b))).toEqual(points);
   });
 });
