@@ -10,7 +10,7 @@ from tests.conftest import recipe_of, tone
 from tests.core.stages.test_equalizer import prototype
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.measure.song_measures import SongMeter
 from tin_kettle.core.stages.equalizer import EqualizerParams, response
 
 HZ = np.geomspace(8.0, 20000.0, 700)

@@ -18,8 +18,8 @@ from tin_kettle.core.engine.source import ArraySource, FileSource
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.record.document import parse_record
-from tin_kettle.core.survey.aim import aim_at
-from tin_kettle.core.survey.winning import won_by
+from tin_kettle.core.survey.loudness_gained import won_by
+from tin_kettle.core.survey.target_level import aim_at
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import add_song
 from tin_kettle.store.sources import keep_source, receive

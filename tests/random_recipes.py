@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 
+from tin_kettle.core.recipe.held_values import Touch, with_touches
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
-from tin_kettle.core.recipe.touches import Touch, with_touches
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.declare import Kind, describe_params
+from tin_kettle.core.stages.declarations import Kind, describe_params
 from tin_kettle.core.stages.split import PARTS
 
 MOST_ITEMS = 3

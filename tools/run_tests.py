@@ -6,7 +6,7 @@ import subprocess
 import sys
 import tempfile
 
-from tin_kettle.core.leftover import take_what_is_left
+from tin_kettle.core.low_priority import take_what_is_left
 
 PYTEST = [sys.executable, "-m", "pytest", "-m"]
 

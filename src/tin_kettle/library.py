@@ -29,12 +29,12 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
-from tin_kettle.core.engine.measuring import measure_file
+from tin_kettle.core.engine.measure_file import measure_file
 from tin_kettle.core.engine.offline import render as render_blocks
 from tin_kettle.core.engine.offline import song_rate
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, ArraySource, FileSource, Source
 from tin_kettle.core.errors import AudioError, RecipeError
-from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.measure.song_measures import SongMeter
 from tin_kettle.core.recipe.describe import stage_response
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate, load_recipe, parse_recipe

@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from tests.browser.driving import Bench, Server
 from tests.browser.sound import expect_level, steady_level
 from tests.conftest import RATE_HZ, music, tone, write_wav
-from tin_kettle.core.engine.measuring import measure_file
+from tin_kettle.core.engine.measure_file import measure_file
 from tin_kettle.core.engine.source import FileSource
 
 pytestmark = pytest.mark.live

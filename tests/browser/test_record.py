@@ -13,7 +13,7 @@ from playwright.sync_api import expect
 from tests.browser.driving import Bench, expect_soon
 from tests.browser.test_access import AXE, OBJECTIONS
 from tests.conftest import RATE_HZ, music, recipe_of, tone, write_wav
-from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.measure.song_measures import SongMeter
 from tin_kettle.core.recipe.reading import dump_recipe
 
 pytestmark = pytest.mark.live

@@ -15,10 +15,10 @@ from tests.cli.running import run, run_apart
 from tests.clusters import cluster
 from tests.conftest import PATIENCE_S, RATE_HZ, music, tone, write_wav
 from tin_kettle.core.batch.jobs import load_jobs, parse_jobs
-from tin_kettle.core.batch.made import Hashes, is_made, key_of, note_made, sweep
-from tin_kettle.core.batch.running import run_batch
+from tin_kettle.core.batch.results import Hashes, is_made, key_of, note_made, sweep
+from tin_kettle.core.batch.runner import run_batch
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
-from tin_kettle.core.engine.measuring import measure_file
+from tin_kettle.core.engine.measure_file import measure_file
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import JobsError, KettleError
 from tin_kettle.core.recipe.reading import load_recipe

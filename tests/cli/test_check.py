@@ -8,7 +8,7 @@ import soundfile
 
 from tests.cli.running import run
 from tests.conftest import tone, write_wav
-from tin_kettle.core.deliver.checking import container_of
+from tin_kettle.core.deliver.check import container_of
 from tin_kettle.core.deliver.spec import Spec, parse_spec
 from tin_kettle.core.errors import SpecError
 

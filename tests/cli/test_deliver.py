@@ -13,13 +13,13 @@ import tin_kettle.core.deliver
 from tests.cli.running import run
 from tests.conftest import RATE_HZ, music, noise, tone, write_wav
 from tin_kettle.core.deliver.broadcast import bext_chunk
-from tin_kettle.core.deliver.checking import container_of
+from tin_kettle.core.deliver.check import container_of
 from tin_kettle.core.deliver.convert import band_limit
 from tin_kettle.core.deliver.cue import cue_sheet
 from tin_kettle.core.deliver.delivery import deliver, file_names
 from tin_kettle.core.deliver.spec import parse_spec
 from tin_kettle.core.errors import RecordError, SpecError
-from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.measure.song_measures import SongMeter
 from tin_kettle.core.record.document import Record, load_record, parse_record
 
 SHIPPED = Path(tin_kettle.core.deliver.__file__).parent / "shipped"

@@ -9,7 +9,7 @@ import pytest
 from tests.conftest import noise, tone
 from tin_kettle.core.dsp.svf import svf_response
 from tin_kettle.core.measure.loudness import k_weighting
-from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.measure.song_measures import SongMeter
 
 RATES = (44100, 48000, 96000)
 

@@ -7,8 +7,8 @@ from scipy.signal import sosfilt
 from tests.conftest import RATE_HZ, music
 from tin_kettle.core.measure import sones
 from tin_kettle.core.measure.critical_bands import BARKS, core_loudness, loudness_course
-from tin_kettle.core.measure.lingering import follow_course, ring_on
 from tin_kettle.core.measure.sones import FULL_SCALE_DB, SoneMeter
+from tin_kettle.core.measure.temporal_loudness import follow_course, ring_on
 from tin_kettle.core.measure.third_octaves import band_powers, band_sections
 
 

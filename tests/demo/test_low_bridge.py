@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import recipe_of
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import integrated_lufs, stereo_energy
-from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.measure.song_measures import SongMeter
 from tin_kettle.core.recipe.describe import describe_recipe
 from tin_kettle.core.survey.beats import find_grid
 from tin_kettle.core.survey.findings import find

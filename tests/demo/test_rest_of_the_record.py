@@ -6,11 +6,11 @@ import pytest
 from tests.conftest import music
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.measure.song import SongMeter
+from tin_kettle.core.measure.song_measures import SongMeter
 from tin_kettle.core.survey.survey import survey_song
 from tin_kettle.demo import last_crossing, low_bridge, pilot_light, slack_water, tide_table
 from tin_kettle.demo.library import fill_demo
-from tin_kettle.store.comparing import list_references, list_versions
+from tin_kettle.store.comparisons import list_references, list_versions
 from tin_kettle.store.songs import current_revision, list_songs
 from tin_kettle.store.sources import song_sources
 

@@ -11,7 +11,7 @@ import pytest
 
 from tests.conftest import noise
 from tin_kettle.core.errors import LibraryError
-from tin_kettle.store import backup, sweeping
+from tin_kettle.store import backup, cleanup
 from tin_kettle.store.database import Library
 from tin_kettle.store.lock import library_lock
 from tin_kettle.store.sources import keep_source, receive
@@ -52,7 +52,7 @@ def test_sounds_without_a_database_do_not_start_without_a_word_and_stay(library,
     with pytest.raises(LibraryError, match="its database is missing"):
         Library(library.home)
     new = Library(library.home, new=True)
-    sweeping.sweep(new, time.time() + LATER_S)
+    cleanup.sweep(new, time.time() + LATER_S)
     assert sounds(new) == before, "a database that knows nothing says nothing of what is needed"
     Library(library.home)
 
@@ -60,13 +60,13 @@ def test_sounds_without_a_database_do_not_start_without_a_word_and_stay(library,
 def test_what_looks_needless_lies_in_the_trash_for_thirty_days(library, source, monkeypatch):
     stray = library.folder("audio") / "beef.wav"
     stray.write_bytes(b"x")
-    sweeping.sweep(library, time.time() + LATER_S)
+    cleanup.sweep(library, time.time() + LATER_S)
     trash = library.folder("trash") / "beef.wav"
     assert not stray.exists() and trash.read_bytes() == b"x"
     now = time.time()
     for days, there in ((29, True), (31, False)):
-        monkeypatch.setattr(sweeping.time, "time", lambda days=days: now + days * 24 * 3600)
-        sweeping.sweep(library, now + LATER_S)
+        monkeypatch.setattr(cleanup.time, "time", lambda days=days: now + days * 24 * 3600)
+        cleanup.sweep(library, now + LATER_S)
         assert trash.exists() == there, f"{days} days"
 
 
@@ -86,11 +86,11 @@ def test_a_restored_library_keeps_its_last_work_and_every_sound(library, source,
         aside = saved / f"library.sqlite.damaged-{turn}"
         assert title_of(aside) == (["Harbour Songs", "The last work"] if turn == 1 else ["Harbour Songs"])
     again = Library(saved)
-    sweeping.sweep(again, time.time() + LATER_S)
+    cleanup.sweep(again, time.time() + LATER_S)
     assert sounds(again) == before, f"{later.sha256} may be wanted once the set-aside database is mended"
     for path in backup.damaged_databases(saved):
         path.unlink()
-    sweeping.sweep(again, time.time() + LATER_S)
+    cleanup.sweep(again, time.time() + LATER_S)
     assert sounds(again) < before
 
 
@@ -100,7 +100,7 @@ def test_sounds_come_out_of_the_trash_with_the_database_that_knows_them(library,
     before = sounds(library)
     with library.writing() as db:
         db.execute("DELETE FROM sources WHERE sha256 = ?", (source.sha256,))
-    sweeping.sweep(library, time.time() + LATER_S)
+    cleanup.sweep(library, time.time() + LATER_S)
     assert sounds(library) < before
     backup.restore(library.home)
     assert sounds(library) == before

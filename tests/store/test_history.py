@@ -5,7 +5,7 @@ import pytest
 from tests.conftest import noise, recipe_of
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.store.comparing import add_version, try_version
+from tin_kettle.store.comparisons import add_version, try_version
 from tin_kettle.store.history import MOST_LISTED, is_edit, list_edits, return_to
 from tin_kettle.store.songs import add_song, current_revision, save_revision, step_revision
 from tin_kettle.store.sources import keep_source, receive

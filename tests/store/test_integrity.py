@@ -9,7 +9,7 @@ from tin_kettle.store.derived import is_intact, seal
 from tin_kettle.store.integrity import check_library
 from tin_kettle.store.songs import add_song, current_revision, readable_songs, save_revision
 from tin_kettle.store.sources import keep_source, receive, source_path
-from tin_kettle.web import caretaker
+from tin_kettle.web import maintenance
 
 
 @pytest.fixture
@@ -82,7 +82,7 @@ def test_a_song_whose_state_is_damaged_goes_back_to_the_newest_that_can_be_read(
     with pytest.raises(DamagedRecipe, match="check --repair"):
         current_revision(library, song)
     assert [row.id for row, _ in readable_songs(library)] == [other], "the others are looked after"
-    caretaker.take_care(library, 0.0)
+    maintenance.take_care(library, 0.0)
     (fault,) = check_library(library)
     assert fault.what == "the state of 'Harbour' is damaged" and not fault.mended
     (fault,) = check_library(library, repair=True)

@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import noise, recipe_of
 from tin_kettle.core.errors import Conflict
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.store.comparing import add_version
+from tin_kettle.store.comparisons import add_version
 from tin_kettle.store.history import list_edits
 from tin_kettle.store.songs import add_song, current_revision, save_revision, step_revision
 from tin_kettle.store.sources import keep_source, receive

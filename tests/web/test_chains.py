@@ -6,8 +6,8 @@ from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.web.conftest import until
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.recipe.beginnings import USUAL, usual_order
 from tin_kettle.core.recipe.reading import dump_recipe
+from tin_kettle.core.recipe.templates import USUAL, usual_order
 
 TRIM = recipe_of({"id": "t", "kind": "trim", "params": {"gain_db": -3}})
 

@@ -11,10 +11,10 @@ import pytest
 from tests.conftest import RATE_HZ, Clock, recipe_of
 from tests.web.test_session import Wire
 from tin_kettle.core.engine.live.audition import Audition
-from tin_kettle.core.engine.live.road import Piece
+from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.web import pace
+from tin_kettle.web import render_schedule
 from tin_kettle.web.session import Session
 
 SECONDS = 60
@@ -38,7 +38,7 @@ class Listener:
 
     def __init__(self, monkeypatch):
         self.clock, self.wire = Clock(), Wire()
-        monkeypatch.setattr(pace, "time", self.clock)
+        monkeypatch.setattr(render_schedule, "time", self.clock)
         source = ArraySource(np.full((2, SECONDS * RATE_HZ), LEVEL), RATE_HZ)
         audition = Audition(gain(0.0), {"mix": source})
         versions = {"version:1": Piece(gain(-20.0), audition.sources)}

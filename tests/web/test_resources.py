@@ -8,7 +8,7 @@ import soundfile
 
 from tests.conftest import noise, recipe_of, tone, write_wav
 from tests.web.conftest import until
-from tin_kettle.core.engine.measuring import measure_file
+from tin_kettle.core.engine.measure_file import measure_file
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.stages import KINDS

@@ -10,15 +10,15 @@ import pytest
 
 from tests.conftest import PATIENCE_S, RATE_HZ, Clock, recipe_of, tone
 from tin_kettle.core.engine.live.audition import Audition
-from tin_kettle.core.engine.live.road import Piece
+from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.web import load, pace
-from tin_kettle.web.asked import MOST_JSON_BYTES
+from tin_kettle.web import load, render_schedule
+from tin_kettle.web.block_format import HEADER
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
+from tin_kettle.web.request_models import MOST_JSON_BYTES
 from tin_kettle.web.session import Session
-from tin_kettle.web.wire import HEADER
 
 
 def found(named, values):
@@ -91,9 +91,9 @@ def test_it_renders_to_the_credit_and_not_beyond(session):
     time.sleep(0.1)
     assert [block[1] for block in wire.blocks] == [1024 * i for i in range(10)]
     say(session, type="credit", epoch=0, position=10**12)
-    until(lambda: wire.blocks[-1][1] >= (pace.MOST_AHEAD_S - 0.1) * RATE_HZ)
+    until(lambda: wire.blocks[-1][1] >= (render_schedule.MOST_AHEAD_S - 0.1) * RATE_HZ)
     time.sleep(0.3)
-    assert wire.blocks[-1][1] < pace.MOST_AHEAD_S * RATE_HZ, "no credit reaches further"
+    assert wire.blocks[-1][1] < render_schedule.MOST_AHEAD_S * RATE_HZ, "no credit reaches further"
     assert [block[1] for block in wire.blocks] == [1024 * i for i in range(len(wire.blocks))]
 
 
@@ -101,7 +101,7 @@ def test_it_renders_to_the_credit_and_not_beyond(session):
 def test_while_a_hand_moves_and_nothing_plays_no_more_is_rendered_than_is_shown(session, playing, monkeypatch):
     session, wire = session
     clock = Clock()
-    monkeypatch.setattr(pace, "time", clock)
+    monkeypatch.setattr(render_schedule, "time", clock)
     say(session, type="credit", epoch=0, position=19200, heard=1024)
     until(lambda: len(wire.blocks) == 19)
     time.sleep(0.3)
@@ -140,9 +140,9 @@ def test_the_last_of_many_edits_counts_and_is_sent_again_from_the_ear_on(session
 @pytest.mark.parametrize("moves_on", [True, False])
 def test_of_a_hand_that_moves_on_no_gap_is_heard_and_one_edit_alone_waits_for_nothing(session, monkeypatch, moves_on):
     session, wire = session
-    monkeypatch.setattr(pace, "MOVES_ON_S", 10.0 if moves_on else 0.0)
-    monkeypatch.setattr(pace, "LONGEST_REWIND_GAP_S", 10.0)
-    monkeypatch.setattr(pace, "STILL_S", 10.0)
+    monkeypatch.setattr(render_schedule, "MOVES_ON_S", 10.0 if moves_on else 0.0)
+    monkeypatch.setattr(render_schedule, "LONGEST_REWIND_GAP_S", 10.0)
+    monkeypatch.setattr(render_schedule, "STILL_S", 10.0)
     render = session._audition.render
 
     def slowly():
@@ -164,7 +164,7 @@ def test_of_a_hand_that_moves_on_no_gap_is_heard_and_one_edit_alone_waits_for_no
 def test_an_edit_that_had_to_wait_is_met_where_the_ear_is_by_then(session, monkeypatch):
     session, wire = session
     for gap in ("REWIND_GAP_S", "STILL_GAP_S", "LONGEST_REWIND_GAP_S"):
-        monkeypatch.setattr(pace, gap, 2.0)
+        monkeypatch.setattr(render_schedule, gap, 2.0)
     say(session, type="credit", epoch=0, position=10240)
     until(lambda: len(wire.blocks) == 10)
     for number in (1, 2):

@@ -23,11 +23,11 @@ from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import AudioError, LibraryError, StorageError
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.store import backup, database, prints, sweeping
+from tin_kettle.store import backup, cleanup, database, prints
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import list_songs
 from tin_kettle.store.sources import keep_source, load_waveform, receive
-from tin_kettle.web import caretaker
+from tin_kettle.web import maintenance
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.own_process import OwnProcess
 from tin_kettle.web.session import Session
@@ -217,9 +217,9 @@ def test_one_refused_message_harms_nothing_else():
 def test_orphans_are_swept_and_what_is_needed_stays(client, song, library):
     for name in ("incoming/a.part", "audio/b.part", "prints/c.wav.part", "audio/beef.wav", "audio/beef-44100.wav"):
         (library.home / name).write_bytes(b"x")
-    sweeping.sweep(library, time.time() - 3600.0)
+    cleanup.sweep(library, time.time() - 3600.0)
     assert (library.home / "incoming/a.part").exists(), "its writer may be at work"
-    sweeping.sweep(library, time.time() + 1.0)
+    cleanup.sweep(library, time.time() + 1.0)
     assert not list(library.home.rglob("*.part"))
     assert [path.suffix for path in library.folder("audio").iterdir()] == [".wav"]
     assert client.get(f"/api/songs/{song}/waveform").status_code == 200
@@ -237,9 +237,9 @@ def test_what_comes_in_while_the_server_starts_is_not_swept_away(library, song, 
     def rest(_seconds):
         raise InterruptedError("an hour")
 
-    monkeypatch.setattr(caretaker.time, "sleep", rest)
+    monkeypatch.setattr(maintenance.time, "sleep", rest)
     with pytest.raises(InterruptedError):
-        caretaker.look_after(library, begun_s)
+        maintenance.look_after(library, begun_s)
     assert not any(path.exists() for path in left)
     assert all(path.exists() for path in coming), "a song that comes in at the first moment is taken"
 
@@ -251,10 +251,10 @@ def test_surveys_have_a_limit_and_those_of_versions_stay(client, song, library):
     for number in range(4):
         (library.folder("surveys") / f"old{number}.npz").write_bytes(b"x" * 1000)
     os.utime(library.folder("surveys") / "old0.npz", (time.time() + 60, time.time() + 60))
-    caretaker.take_care(library, time.time() + 60.0)
+    maintenance.take_care(library, time.time() + 60.0)
     assert len(list(library.folder("surveys").iterdir())) == len(needed) + 4, "there is room"
     size = sum(path.stat().st_size for path in library.folder("surveys").iterdir())
-    sweeping.sweep_made(library, "surveys", names_to_keep(library), size - 2500)
+    cleanup.sweep_made(library, "surveys", names_to_keep(library), size - 2500)
     left = {path.name for path in library.folder("surveys").iterdir()}
     assert needed <= left and "old0.npz" in left and len(left) == len(needed) + 1
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import click
 
 from tin_kettle.core.batch.jobs import load_jobs
-from tin_kettle.core.batch.running import Progress, run_batch
+from tin_kettle.core.batch.runner import Progress, run_batch
 
 FAILED = 1
 

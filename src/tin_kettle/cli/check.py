@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from tin_kettle.cli.progress import shown_progress
-from tin_kettle.core.deliver.checking import check_file
+from tin_kettle.core.deliver.check import check_file
 from tin_kettle.core.deliver.spec import load_spec
 
 FAILED = 1

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from tin_kettle.cli.homes import own_home
+from tin_kettle.cli.library_folder import own_home
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import Library
 from tin_kettle.store.integrity import check_library

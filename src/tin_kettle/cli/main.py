@@ -10,7 +10,7 @@ from typing import NoReturn
 import click
 
 from tin_kettle import __version__
-from tin_kettle.cli.lazy import Commands
+from tin_kettle.cli.lazy_commands import Commands
 from tin_kettle.core.errors import KettleError
 
 BAD_INPUT = 2

@@ -10,9 +10,9 @@ import click
 
 from tin_kettle.cli.param_types import Seconds
 from tin_kettle.cli.progress import shown_progress
-from tin_kettle.core.engine.measuring import measure_file
+from tin_kettle.core.engine.measure_file import measure_file
 from tin_kettle.core.engine.source import FileSource
-from tin_kettle.core.measure.song import Measures
+from tin_kettle.core.measure.song_measures import Measures
 
 _LINES = (
     ("loudness, whole file", "integrated_lufs", "LUFS"),

@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
-from tin_kettle.core.recipe.beginnings import preset_recipe, presets
 from tin_kettle.core.recipe.reading import check_rate, load_recipe, save_recipe
+from tin_kettle.core.recipe.templates import preset_recipe, presets
 
 
 @click.group()

@@ -14,7 +14,7 @@ from tin_kettle.cli.progress import shown_progress
 from tin_kettle.core.deliver.formats import USUAL_KBIT_S
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import tail_seconds
-from tin_kettle.core.engine.graph.voice import Tap
+from tin_kettle.core.engine.graph.stage_instance import Tap
 from tin_kettle.core.engine.parallel import BLOCK_FRAMES
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, FileSource
 from tin_kettle.core.errors import AudioError

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import click
 
-from tin_kettle.cli.homes import demo_home, own_home
+from tin_kettle.cli.library_folder import demo_home, own_home
 from tin_kettle.core.batch.cluster import reach
 from tin_kettle.core.dsp.compile import compile_all, is_compiled
 from tin_kettle.core.errors import LibraryError

@@ -15,9 +15,9 @@ import soundfile
 from numpy.typing import NDArray
 
 from tin_kettle.core.deliver.dither import Quantiser
-from tin_kettle.core.leftover import take_what_is_left
-from tin_kettle.store.coming import telling
-from tin_kettle.store.comparing import add_reference, list_references, try_version
+from tin_kettle.core.low_priority import take_what_is_left
+from tin_kettle.store.background_import import telling
+from tin_kettle.store.comparisons import add_reference, list_references, try_version
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import add_song, list_songs
 from tin_kettle.store.sources import KeptSource, keep_source, receive

@@ -9,7 +9,7 @@ from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import DATABASE, Library, database_files
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from pathlib import Path
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.deliver.tags import cover_type
 from tin_kettle.store.database import Library
 

@@ -13,7 +13,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from tin_kettle.core.errors import LibraryError, StorageError
-from tin_kettle.store.trouble import database_trouble
+from tin_kettle.store.storage_errors import database_trouble
 
 FOLDERS = (
     "audio",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.digest import sha256_of
 
 SEAL = ".sum"

@@ -7,7 +7,7 @@ import re
 from pathlib import Path
 from urllib.parse import quote, unquote
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.errors import LibraryError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, load_recipe

@@ -12,7 +12,7 @@ from pydantic import Field
 from tin_kettle.core.errors import AudioError, Conflict, LibraryError, RecordError
 from tin_kettle.core.recipe.reading import read_as
 from tin_kettle.core.record.document import RecordHead, SongLaid, Text
-from tin_kettle.core.record.laid_out import kept_part
+from tin_kettle.core.record.layout import kept_part
 from tin_kettle.store.covers import cover_path
 from tin_kettle.store.database import Library, now
 

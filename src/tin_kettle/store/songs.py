@@ -12,7 +12,7 @@ from typing import Any
 from tin_kettle.core.errors import Conflict, DamagedRecipe, LibraryError, RecipeError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate, dump_recipe, parse_recipe
-from tin_kettle.core.recipe.size import check_size
+from tin_kettle.core.recipe.size_limits import check_size
 from tin_kettle.store.database import Library, now
 from tin_kettle.store.sources import KeptSource, bounced_sources, song_sources
 

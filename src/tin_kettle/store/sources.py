@@ -14,11 +14,11 @@ from pathlib import Path
 
 import numpy as np
 
-from tin_kettle.core.beside import put_in_place
+from tin_kettle.core.atomic_files import put_in_place
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError, LibraryError
 from tin_kettle.core.progress import Progress
-from tin_kettle.core.survey.pyramid import Pyramid, PyramidBuilder
+from tin_kettle.core.survey.waveform_levels import Pyramid, PyramidBuilder
 from tin_kettle.store.database import Library
 
 LONGEST_S = 3 * 3600

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from importlib.resources import files
 from typing import Any
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.deliver.spec import Spec, parse_spec
 from tin_kettle.core.errors import LibraryError, SpecError
 from tin_kettle.store.database import Library

@@ -13,42 +13,42 @@ from tin_kettle.store.database import Library
 from tin_kettle.web import (
     blind,
     chains,
-    coded,
-    compressing,
+    codec_previews,
+    compressor_trials,
     covers,
     deliveries,
-    description,
+    documents,
     findings,
     history,
-    left,
     live,
-    measured,
     notes,
-    papers,
+    openapi,
     prints,
     recipes,
     records,
     references,
     songs,
     sources,
-    trying,
+    survey_results,
+    trials,
+    unsaved_edits,
     versions,
 )
-from tin_kettle.web.asked import Id, Orjson
 from tin_kettle.web.cluster import Cluster
 from tin_kettle.web.context import Context
-from tin_kettle.web.converting import Converted
+from tin_kettle.web.error_text import in_words
 from tin_kettle.web.guard import Door, guard
 from tin_kettle.web.jobs import Jobs, Lane
-from tin_kettle.web.left import Left
-from tin_kettle.web.mastered import Mastered
+from tin_kettle.web.mastered_files import Mastered
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
-from tin_kettle.web.opened import Opened
+from tin_kettle.web.open_files import Opened
 from tin_kettle.web.own_process import OwnProcess
+from tin_kettle.web.rate_conversion import Converted
+from tin_kettle.web.request_models import Id, Orjson
 from tin_kettle.web.running_jobs import RunningJobs
 from tin_kettle.web.surveys import Surveys
-from tin_kettle.web.trying import Trials
-from tin_kettle.web.words import in_words
+from tin_kettle.web.trials import Trials
+from tin_kettle.web.unsaved_edits import Left
 
 STATIC = Path(__file__).parent / "static"
 PING_S = 8
@@ -59,23 +59,23 @@ RESOURCES = (
     records,
     covers,
     deliveries,
-    papers,
+    documents,
     sources,
     recipes,
     chains,
     history,
-    left,
+    unsaved_edits,
     prints,
-    measured,
+    survey_results,
     notes,
     findings,
-    compressing,
-    coded,
-    trying,
+    compressor_trials,
+    codec_previews,
+    trials,
     versions,
     references,
     blind,
-    description,
+    openapi,
 )
 
 

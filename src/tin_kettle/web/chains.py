@@ -6,12 +6,12 @@ from typing import Any
 
 from flask import Blueprint, Response, jsonify
 
-from tin_kettle.core.recipe.beginnings import usual_order
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
+from tin_kettle.core.recipe.templates import usual_order
 from tin_kettle.store.recipe_files import keep_recipe_file, recipe_files, remove_recipe_file
-from tin_kettle.web.asked import Asked, takes
 from tin_kettle.web.context import context
+from tin_kettle.web.request_models import Asked, takes
 
 blueprint = Blueprint("chains", __name__, url_prefix="/api")
 FOLDER = "chains"

@@ -11,17 +11,17 @@ from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import Library
 from tin_kettle.store.sources import song_sources, source_path
-from tin_kettle.web.asked import whole_number
-from tin_kettle.web.converting import Converted
 from tin_kettle.web.jobs import Jobs
-from tin_kettle.web.opened import Opened
+from tin_kettle.web.open_files import Opened
+from tin_kettle.web.rate_conversion import Converted
+from tin_kettle.web.request_models import whole_number
 from tin_kettle.web.running_jobs import RunningJobs
 
 if TYPE_CHECKING:
-    from tin_kettle.web.left import Left
-    from tin_kettle.web.mastered import Mastered
+    from tin_kettle.web.mastered_files import Mastered
     from tin_kettle.web.surveys import Surveys
-    from tin_kettle.web.trying import Trials
+    from tin_kettle.web.trials import Trials
+    from tin_kettle.web.unsaved_edits import Left
 
 FAR = 1 << 40
 

@@ -7,8 +7,8 @@ from flask import Blueprint, Response, jsonify, send_file
 from tin_kettle.core.deliver.tags import MOST_COVER_BYTES, cover_type
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.covers import cover_path, keep_cover
-from tin_kettle.web.asked import body, takes_bytes
 from tin_kettle.web.context import context
+from tin_kettle.web.request_models import body, takes_bytes
 
 blueprint = Blueprint("covers", __name__, url_prefix="/api/covers")
 HEX_DIGITS = 64

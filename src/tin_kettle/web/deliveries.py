@@ -11,7 +11,7 @@ from typing import Any
 from flask import Blueprint, Response, jsonify
 from pydantic import Field
 
-from tin_kettle.core.deliver.checking import Check
+from tin_kettle.core.deliver.check import Check
 from tin_kettle.core.deliver.delivery import file_name, file_names, headings_of
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading, holds_tags
@@ -24,10 +24,10 @@ from tin_kettle.store.deliveries import DeliveryRow
 from tin_kettle.store.records import KeptSong, RecordState, get_record
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources, source_files
-from tin_kettle.web.asked import Asked, Number, takes
 from tin_kettle.web.context import context
 from tin_kettle.web.downloads import send_kept
 from tin_kettle.web.jobs import Job
+from tin_kettle.web.request_models import Asked, Number, takes
 from tin_kettle.web.surveys import content_of
 
 blueprint = Blueprint("deliveries", __name__, url_prefix="/api")

@@ -6,7 +6,7 @@ from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.survey.findings import with_fix
-from tin_kettle.store import comparing as kept
+from tin_kettle.store import comparisons as kept
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
 from tin_kettle.web.context import context

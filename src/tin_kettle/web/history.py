@@ -7,8 +7,8 @@ from dataclasses import asdict
 from flask import Blueprint, Response, jsonify
 
 from tin_kettle.store.history import list_edits, return_to
-from tin_kettle.web.asked import FARTHEST, reads, whole_number
 from tin_kettle.web.context import context
+from tin_kettle.web.request_models import FARTHEST, reads, whole_number
 from tin_kettle.web.songs import revision_document
 
 blueprint = Blueprint("history", __name__, url_prefix="/api/songs")

@@ -17,18 +17,18 @@ from simple_websocket import ConnectionClosed, Server
 
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.live.audition import Audition
-from tin_kettle.core.engine.live.road import Piece
+from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import KeptSource, song_sources, source_path
+from tin_kettle.web.comparison_sources import REFERENCE_BUS, find_other
 from tin_kettle.web.context import Context
-from tin_kettle.web.others import REFERENCE_BUS, find_other
+from tin_kettle.web.error_text import in_words
 from tin_kettle.web.priority import raised_priority
 from tin_kettle.web.records import Part, record_sound
 from tin_kettle.web.session import Session
-from tin_kettle.web.words import in_words
 
 StartResponse = Callable[..., Any]
 STALLED_S = 15

@@ -12,8 +12,8 @@ import orjson
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, ValidationError
 
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.recipe.changes import MOST_CHANGES, Change
-from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch
+from tin_kettle.core.recipe.document_edits import MOST_CHANGES, Change
+from tin_kettle.core.recipe.held_values import MOST_TOUCHES, Touch
 
 MOST_MESSAGE_BYTES = 4 << 20
 """As much as a recipe may have where it is kept: what is kept can be heard."""

@@ -14,16 +14,16 @@ from tin_kettle.core.deliver.formats import Bits
 from tin_kettle.core.deliver.printing import tail_of
 from tin_kettle.core.deliver.spec import Tail, tail_seconds
 from tin_kettle.core.errors import LibraryError
-from tin_kettle.core.recipe.parts import bus_alone
+from tin_kettle.core.recipe.extract import bus_alone
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store import prints as kept
 from tin_kettle.store.prints import PrintRow
 from tin_kettle.store.songs import current_revision, get_song
 from tin_kettle.store.sources import song_sources, source_files
-from tin_kettle.web.asked import Asked, Number, takes
 from tin_kettle.web.context import context
 from tin_kettle.web.downloads import send_kept
 from tin_kettle.web.jobs import Job
+from tin_kettle.web.request_models import Asked, Number, takes
 
 blueprint = Blueprint("prints", __name__, url_prefix="/api")
 MASTER = "master"

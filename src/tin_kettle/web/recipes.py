@@ -10,15 +10,15 @@ from pydantic import Field
 
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.listen.places import PLACES, place_curve_db
+from tin_kettle.core.listen.speakers import PLACES, place_curve_db
+from tin_kettle.core.recipe.automation_recording import Take, with_takes
 from tin_kettle.core.recipe.describe import describe_kinds, describe_recipe, describe_shared, describe_split
+from tin_kettle.core.recipe.held_values import MOST_TOUCHES, Touch, with_touches
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.recipe.schema import recipe_schema
-from tin_kettle.core.recipe.taking import Take, with_takes
-from tin_kettle.core.recipe.touches import MOST_TOUCHES, Touch, with_touches
-from tin_kettle.core.stages.bringing_out import bring_out
+from tin_kettle.core.stages.solo_sound import bring_out
 from tin_kettle.core.survey.beats import tapped_grid
-from tin_kettle.web.asked import Asked, document, reads, takes, takes_document, whole_number
+from tin_kettle.web.request_models import Asked, document, reads, takes, takes_document, whole_number
 
 blueprint = Blueprint("recipes", __name__, url_prefix="/api")
 MOST_TAKE_BYTES = 16 << 20

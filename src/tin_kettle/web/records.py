@@ -9,22 +9,22 @@ from typing import Any, Literal
 from flask import Blueprint, Response, jsonify
 
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.listen.match import match_all
+from tin_kettle.core.listen.loudness_match import match_all
 from tin_kettle.core.measure.loudness import stereo_energy
-from tin_kettle.core.measure.tonal import BANDS_HZ
+from tin_kettle.core.measure.tonal_map import BANDS_HZ
 from tin_kettle.core.recipe.describe import chain_in_words
 from tin_kettle.core.record.document import SongLaid
-from tin_kettle.core.record.laid_out import Excerpts, RecordSource, left_of, sounding_s
+from tin_kettle.core.record.layout import Excerpts, RecordSource, left_of, sounding_s
 from tin_kettle.core.record.levels import measures_in_record, short_term_in_record
-from tin_kettle.core.record.standing_out import HIGHEST_HZ, LOWEST_HZ, relative_tones, standing_out
+from tin_kettle.core.record.outliers import HIGHEST_HZ, LOWEST_HZ, relative_tones, standing_out
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store import records as kept
 from tin_kettle.store.records import RecordNow
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources
-from tin_kettle.web.asked import Asked, Number, argument, reads, takes, whole_number
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
+from tin_kettle.web.request_models import Asked, Number, argument, reads, takes, whole_number
 from tin_kettle.web.surveys import look, waiting, wave
 
 blueprint = Blueprint("records", __name__, url_prefix="/api")

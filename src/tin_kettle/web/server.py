@@ -17,8 +17,8 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.deliveries import settle_deliveries
 from tin_kettle.store.prints import settle_orphans
 from tin_kettle.web.app import create_app
-from tin_kettle.web.caretaker import look_after
 from tin_kettle.web.guard import Door
+from tin_kettle.web.maintenance import look_after
 
 THREADS = 96
 GRACE_S = 1
@@ -35,7 +35,7 @@ class Server(BaseApplication):  # type: ignore[misc]
         self._options: dict[str, Any] = {
             "bind": f"{shown}:{port}",
             "workers": 1,
-            "worker_class": "tin_kettle.web.patience.PatientWorker",
+            "worker_class": "tin_kettle.web.gunicorn_worker.PatientWorker",
             "threads": THREADS,
             "preload_app": True,
             "graceful_timeout": GRACE_S,

@@ -26,19 +26,21 @@ import orjson
 from simple_websocket import ConnectionClosed
 
 from tin_kettle.core.engine.live.audition import Audition
-from tin_kettle.core.engine.live.moment import Played
-from tin_kettle.core.engine.live.road import Piece
-from tin_kettle.core.engine.live.wanted import Wanted
+from tin_kettle.core.engine.live.checkpoint import Played
+from tin_kettle.core.engine.live.listening_state import Wanted
+from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.listen.match import Match, estimate_match
+from tin_kettle.core.listen.listening_settings import Listening, parse_listening, silent_lanes
+from tin_kettle.core.listen.loudness_match import Match, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
-from tin_kettle.core.listen.places import turn_down_db
-from tin_kettle.core.listen.setting import Listening, parse_listening, silent_lanes
+from tin_kettle.core.listen.speakers import turn_down_db
+from tin_kettle.core.recipe.automation_text import rides_in_words
 from tin_kettle.core.recipe.describe import describe_stage
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.recipe.rides_told import rides_in_words
 from tin_kettle.core.stages.stage import Stage
-from tin_kettle.web.edited import Edited
+from tin_kettle.web.bench_document import Edited
+from tin_kettle.web.block_format import pack
+from tin_kettle.web.comparison_sources import drawn_from
 from tin_kettle.web.load import Load
 from tin_kettle.web.messages import (
     AnyMessage,
@@ -57,10 +59,8 @@ from tin_kettle.web.messages import (
     Touches,
     read_message,
 )
-from tin_kettle.web.others import drawn_from
-from tin_kettle.web.pace import Pace
 from tin_kettle.web.priority import raised_priority
-from tin_kettle.web.wire import pack
+from tin_kettle.web.render_schedule import Pace
 
 _log = logging.getLogger(__name__)
 BOOT = secrets.token_hex(8)

@@ -12,14 +12,14 @@ from pydantic import Field
 from tin_kettle.core.errors import AudioError, KettleError, LibraryError
 from tin_kettle.core.recipe.model import Bus, empty_recipe
 from tin_kettle.core.recipe.reading import dump_recipe
-from tin_kettle.core.recipe.size import check_size
+from tin_kettle.core.recipe.size_limits import check_size
 from tin_kettle.store import songs as kept
-from tin_kettle.store.coming import coming
+from tin_kettle.store.background_import import coming
 from tin_kettle.store.songs import Revision
 from tin_kettle.store.sources import KeptSource, find_source, load_waveform, song_sources, summed_waveform
-from tin_kettle.web.asked import Asked, Number, argument, document, reads, takes, takes_document, whole_number
 from tin_kettle.web.context import context, passage
-from tin_kettle.web.replacing import fitted
+from tin_kettle.web.replace_source import fitted
+from tin_kettle.web.request_models import Asked, Number, argument, document, reads, takes, takes_document, whole_number
 
 blueprint = Blueprint("songs", __name__, url_prefix="/api/songs")
 MOST_COLUMNS = 8000

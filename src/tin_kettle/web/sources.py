@@ -8,8 +8,8 @@ from pathlib import PurePath
 from flask import Blueprint, Response, jsonify
 
 from tin_kettle.store.sources import keep_source, receive
-from tin_kettle.web.asked import argument, chunks, reads, takes_bytes
 from tin_kettle.web.context import context
+from tin_kettle.web.request_models import argument, chunks, reads, takes_bytes
 
 blueprint = Blueprint("sources", __name__, url_prefix="/api/sources")
 

@@ -15,25 +15,25 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.engine.graph.reading import METER_HOP, strongest
+from tin_kettle.core.engine.graph.meters import METER_HOP, strongest
 from tin_kettle.core.measure import loudness
-from tin_kettle.core.measure.tonal import BANDS_HZ
+from tin_kettle.core.measure.tonal_map import BANDS_HZ
 from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.survey.beats import find_grid
+from tin_kettle.core.survey.before_after import describe_passage
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.findings import find
-from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.sections import propose_sections
 from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
-from tin_kettle.store.comparing import dismissed, list_versions
+from tin_kettle.store.comparisons import dismissed, list_versions
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision, readable_songs
 from tin_kettle.store.sources import KeptSource, source_files
+from tin_kettle.web.comparison_sources import Other, find_other
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.others import Other, find_other
 
 MEANING = 7
 """Raised when the same recipe and sources would be surveyed otherwise."""

@@ -9,8 +9,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from tin_kettle.core.deliver.coding import as_coded
-from tin_kettle.core.deliver.joined import SongParts, make_delivery
+from tin_kettle.core.deliver.codec_preview import as_coded
+from tin_kettle.core.deliver.gapless import SongParts, make_delivery
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import parse_spec
 from tin_kettle.core.deliver.tags import Heading, read_cover
@@ -20,14 +20,14 @@ from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.record.document import SongLaid
-from tin_kettle.core.survey.aim import aim_at
-from tin_kettle.core.survey.ladder import ladder
-from tin_kettle.core.survey.perceiving import perceive
+from tin_kettle.core.survey.level_ladder import ladder
+from tin_kettle.core.survey.loudness_gained import won_by
+from tin_kettle.core.survey.perceived_loudness import perceive
 from tin_kettle.core.survey.survey import survey_song
-from tin_kettle.core.survey.winning import won_by
+from tin_kettle.core.survey.target_level import aim_at
 from tin_kettle.store.derived import seal
 from tin_kettle.store.prints import keep_result
-from tin_kettle.store.trouble import disk_trouble
+from tin_kettle.store.storage_errors import disk_trouble
 
 _log = logging.getLogger(__name__)
 Sources = Mapping[str, FileSource]

@@ -10,12 +10,12 @@ from flask import Blueprint, Response, jsonify
 from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.differences import differences
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
-from tin_kettle.store import comparing as kept
+from tin_kettle.store import comparisons as kept
 from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import current_revision
-from tin_kettle.web.asked import Asked, Number, argument, reads, takes
+from tin_kettle.web.comparison_sources import find_other
 from tin_kettle.web.context import context
-from tin_kettle.web.others import find_other
+from tin_kettle.web.request_models import Asked, Number, argument, reads, takes
 
 blueprint = Blueprint("versions", __name__, url_prefix="/api")
 

@@ -11,7 +11,7 @@ import time
 from typing import Any
 
 from tin_kettle.core.errors import Cancelled
-from tin_kettle.core.leftover import take_what_is_left
+from tin_kettle.core.low_priority import take_what_is_left
 from tin_kettle.web.tasks import ending
 
 REPORT_S = 0.1

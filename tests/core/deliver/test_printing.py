@@ -12,11 +12,11 @@ from scipy.signal import resample_poly
 from tests.conftest import RATE_HZ, music, noise, recipe_of, tone, write_wav
 from tin_kettle.core.deliver import formats
 from tin_kettle.core.deliver.broadcast import add_chunk, bext_chunk
-from tin_kettle.core.deliver.checking import container_of
+from tin_kettle.core.deliver.check import container_of
 from tin_kettle.core.deliver.convert import band_limit, convert_rate, in_pieces
 from tin_kettle.core.deliver.dither import Quantiser
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
-from tin_kettle.core.engine.measuring import measure_file
+from tin_kettle.core.engine.measure_file import measure_file
 from tin_kettle.core.engine.source import ArraySource, FileSource
 from tin_kettle.core.errors import AudioError, Cancelled
 

@@ -7,6 +7,7 @@ from tests import naive
 from tests.conftest import noise
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line, Past
+from tin_kettle.core.dsp.detector_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
     compression_db,
@@ -18,10 +19,9 @@ from tin_kettle.core.dsp.dynamics import (
     soft_edge,
     soften,
 )
-from tin_kettle.core.dsp.gain_rows import attack_release_rows, compression_rows
-from tin_kettle.core.dsp.heard_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
-from tin_kettle.core.dsp.limiting import STEPS_PER_DB, demand_db, mean_pair, release_db, sliding_maximum
-from tin_kettle.core.dsp.passes import high_pass
+from tin_kettle.core.dsp.limiter_gain import STEPS_PER_DB, demand_db, mean_pair, release_db, sliding_maximum
+from tin_kettle.core.dsp.multi_gain import attack_release_rows, compression_rows
+from tin_kettle.core.dsp.pass_filters import high_pass
 from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
 from tin_kettle.core.dsp.svf import svf_cascade
 

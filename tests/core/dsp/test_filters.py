@@ -8,9 +8,9 @@ import pytest
 
 from tests import naive
 from tests.conftest import noise
-from tin_kettle.core.dsp import shapes
-from tin_kettle.core.dsp.passes import biquad_to_svf, butterworth_qs, high_pass, low_pass
-from tin_kettle.core.dsp.shapes import bell, high_shelf, low_shelf, notch
+from tin_kettle.core.dsp import equalizer_filters
+from tin_kettle.core.dsp.equalizer_filters import bell, high_shelf, low_shelf, notch
+from tin_kettle.core.dsp.pass_filters import biquad_to_svf, butterworth_qs, high_pass, low_pass
 from tin_kettle.core.dsp.svf import ring_s, spread_s, squared_tangent, svf_cascade, svf_magnitude, svf_response
 
 SLOPES = (6, 12, 18, 24, 36, 48, 72, 96)
@@ -158,14 +158,14 @@ def test_a_zero_on_the_circle_never_ends():
 
 
 def test_two_that_want_a_section_at_once_find_it_made_once(monkeypatch):
-    made, real = [], shapes._bilinear
+    made, real = [], equalizer_filters._bilinear
 
     def slow(*given):
         made.append(given)
         time.sleep(0.05)
         return real(*given)
 
-    monkeypatch.setattr(shapes, "_bilinear", slow)
+    monkeypatch.setattr(equalizer_filters, "_bilinear", slow)
     with ThreadPoolExecutor(2) as both:
         one, other = both.map(lambda _: bell(1234.5, 0.777, 3.21, 48000), range(2))
     assert len(made) == 1

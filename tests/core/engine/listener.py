@@ -2,9 +2,9 @@
 
 from dataclasses import replace
 
-from tin_kettle.core.engine.graph.voice import Tap
+from tin_kettle.core.engine.graph.stage_instance import Tap
 from tin_kettle.core.engine.live.audition import Audition
-from tin_kettle.core.engine.live.road import Piece
+from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.processor import Processor
 

@@ -7,9 +7,9 @@ from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.core.engine.listener import Listener
 from tests.core.engine.test_graph import heard_above_4k_db
 from tests.core.engine.test_live import Ear
-from tin_kettle.core.engine.live import road
+from tin_kettle.core.engine.live import render_path
 from tin_kettle.core.engine.live.audition import AHEAD_MS, PlainEar
-from tin_kettle.core.engine.live.road import Piece, block_frames
+from tin_kettle.core.engine.live.render_path import Piece, block_frames
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 
@@ -286,7 +286,7 @@ SLOW = [
 
 @pytest.mark.parametrize("slow", SLOW, ids=["three seconds", "optical"])
 def test_after_a_seek_one_hears_the_print_from_the_first_block_on(slow, monkeypatch):
-    monkeypatch.setattr(road, "PREROLL_WORK_S", 60.0)  # however slow the machine
+    monkeypatch.setattr(render_path, "PREROLL_WORK_S", 60.0)  # however slow the machine
     rng = np.random.default_rng(2)
     # loud passages that the stage is still letting go of where one jumps to
     x = music(45.0) * np.repeat(rng.choice([0.05, 0.9], 45), RATE_HZ)
@@ -305,7 +305,7 @@ def test_after_a_seek_one_hears_the_print_from_the_first_block_on(slow, monkeypa
 
 
 def test_a_chain_too_slow_to_hear_all_that_it_remembers_hears_the_last_second(monkeypatch):
-    monkeypatch.setattr(road, "PREROLL_WORK_S", 0.0)
+    monkeypatch.setattr(render_path, "PREROLL_WORK_S", 0.0)
     x = tone(1000, LEVEL_DB, 12)
     recipe = recipe_of(SLOW[0], trim("t", 1), limiter("l"))
     audition = Listener(recipe, {"mix": ArraySource(x, RATE_HZ)})

@@ -7,7 +7,7 @@ from tests.conftest import RATE_HZ, music, recipe_of
 from tests.core.engine.listener import Listener
 from tests.random_recipes import draw_recipe
 from tin_kettle.core.engine.live.audition import PlainEar
-from tin_kettle.core.engine.live.road import Piece
+from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import KettleError

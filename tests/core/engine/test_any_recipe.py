@@ -9,7 +9,7 @@ from tests.conftest import RATE_HZ, music, recipe_of, run
 from tests.core.engine.listener import Listener
 from tests.random_recipes import SPLIT, draw_plain, draw_recipe, draw_ridden
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.voice import Voice
+from tin_kettle.core.engine.graph.stage_instance import Voice
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import KettleError

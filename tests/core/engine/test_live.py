@@ -7,14 +7,14 @@ from tests.conftest import RATE_HZ, music, recipe_of, tone
 from tests.core.engine.listener import Listener
 from tests.core.engine.test_graph import heard_above_4k_db
 from tin_kettle.core.dsp.timeline import Timeline
-from tin_kettle.core.engine.graph.reading import METER_HOP
+from tin_kettle.core.engine.graph.meters import METER_HOP
 from tin_kettle.core.engine.live import audition as audition_module
 from tin_kettle.core.engine.live.audition import AHEAD_MS, SPECTRA_A_BLOCK, SWITCH_AHEAD_MS, PlainEar
-from tin_kettle.core.engine.live.road import Piece, Road, block_frames
+from tin_kettle.core.engine.live.render_path import Piece, Road, block_frames
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.listen.listening_settings import Listening
 from tin_kettle.core.listen.monitor import Monitor
-from tin_kettle.core.listen.setting import Listening
 from tin_kettle.core.measure.live_spectrum import SPECTRUM_HZ, LiveSpectrum
 
 BLOCK = block_frames(RATE_HZ)

@@ -11,7 +11,7 @@ from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.listen.setting import Listening, silent_lanes
+from tin_kettle.core.listen.listening_settings import Listening, silent_lanes
 
 
 def rendered(recipe, samples, rate_hz=RATE_HZ, **more):

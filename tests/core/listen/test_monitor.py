@@ -5,9 +5,9 @@ import pytest
 
 from tests.conftest import RATE_HZ, noise, recipe_of, tone
 from tin_kettle.core.errors import RecipeError
+from tin_kettle.core.listen.listening_settings import Listening, parse_listening, silent_lanes
 from tin_kettle.core.listen.monitor import Monitor
-from tin_kettle.core.listen.places import PLACES, place_curve_db, turn_down_db
-from tin_kettle.core.listen.setting import Listening, parse_listening, silent_lanes
+from tin_kettle.core.listen.speakers import PLACES, place_curve_db, turn_down_db
 
 
 def heard(x, turn_down=0.0, **setting):

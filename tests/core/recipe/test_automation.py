@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, recipe_of
+from tin_kettle.core.engine.graph.automation_values import STEPS, Curve, Curves, rides_of
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.rides import STEPS, Curve, Curves, rides_of
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.automation import automation_of, with_values
 from tin_kettle.core.recipe.differences import differences
-from tin_kettle.core.stages.moving import grid_frames
+from tin_kettle.core.stages.automated_values import grid_frames
 
 HOLD = {"id": "hold", "kind": "compressor", "params": {"detector_filters": [{"hz": 100}]}}
 TONE = {"id": "tone", "kind": "equalizer", "params": {"bands": [{"id": "low", "hz": 100}]}}

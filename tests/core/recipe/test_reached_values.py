@@ -15,8 +15,8 @@ from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.recipe.automation import automation_of, with_values
 from tin_kettle.core.recipe.describe import describe_recipe
+from tin_kettle.core.recipe.held_values import Touch, with_touches
 from tin_kettle.core.recipe.reading import check_rate, parse_recipe
-from tin_kettle.core.recipe.touches import Touch, with_touches
 from tin_kettle.core.stages.trim import Trim
 
 

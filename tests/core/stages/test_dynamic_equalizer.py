@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, noise, recipe_of, run, tone
-from tin_kettle.core.dsp.moving_filters import gain_tables, moving_section
-from tin_kettle.core.dsp.moving_shapes import sections_by_gain
+from tin_kettle.core.dsp.dynamic_curves import sections_by_gain
+from tin_kettle.core.dsp.dynamic_filters import gain_tables, moving_section
 from tin_kettle.core.dsp.svf import svf_response
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.stages.dynamic_equalizer import Pin, pin_curve_db

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, noise, recipe_of, run, tone
-from tin_kettle.core.dsp.parting import CLEARLY, parts
+from tin_kettle.core.dsp.hits_and_tones import CLEARLY, parts
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.stages.hits_tonal_rest import HitsTonalRest

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
-from tin_kettle.core.dsp.levelling import Spans, levelling_db
+from tin_kettle.core.dsp.note_gains import Spans, levelling_db
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.stages.leveller import spans_of
 

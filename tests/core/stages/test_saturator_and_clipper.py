@@ -5,7 +5,7 @@ import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
 from tin_kettle.core.dsp.oversampling import Oversampling, doubled, halved
-from tin_kettle.core.dsp.shaping import (
+from tin_kettle.core.dsp.waveshaping import (
     ASYMMETRIC,
     FIRM,
     HARD,
@@ -19,7 +19,7 @@ from tin_kettle.core.dsp.shaping import (
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.oversampled import HISTOGRAM_DB
+from tin_kettle.core.stages.oversampled_shaper import HISTOGRAM_DB
 from tin_kettle.core.stages.saturator import CURVES, harmonics_db
 
 

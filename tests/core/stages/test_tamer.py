@@ -5,7 +5,7 @@ import pytest
 import scipy.signal
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
-from tin_kettle.core.dsp.taming import (
+from tin_kettle.core.dsp.resonance_cuts import (
     bump,
     cells,
     cut_bins,

@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import RATE_HZ, recipe_of, tone
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.survey.beats import _link, find_grid
-from tin_kettle.core.survey.rules.rides import rides_jump
+from tin_kettle.core.survey.rules.automation import rides_jump
 from tin_kettle.core.survey.survey import survey_song
 
 SECONDS = 20

@@ -5,8 +5,8 @@ import pytest
 
 from tests.conftest import RATE_HZ, recipe_of
 from tin_kettle.core.engine.source import ArraySource
+from tin_kettle.core.survey.before_after import describe_passage
 from tin_kettle.core.survey.findings import find, with_fix
-from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.sections import propose_sections
 from tin_kettle.core.survey.suggest import suggest_tone
 from tin_kettle.core.survey.survey import survey_song

@@ -7,11 +7,11 @@ from tests.conftest import RATE_HZ, noise, recipe_of, tone
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
-from tin_kettle.core.recipe.parts import up_to
-from tin_kettle.core.survey.ladder import MASTER, ladder
-from tin_kettle.core.survey.perceiving import perceive
-from tin_kettle.core.survey.two_ways import two_ways
-from tin_kettle.core.survey.work import makeup_gain_db, threshold_for_work
+from tin_kettle.core.recipe.extract import up_to
+from tin_kettle.core.survey.gain_reduction import makeup_gain_db, threshold_for_work
+from tin_kettle.core.survey.level_ladder import MASTER, ladder
+from tin_kettle.core.survey.perceived_loudness import perceive
+from tin_kettle.core.survey.sidechain_or_split import two_ways
 
 SECONDS = 12
 START, END = 8 * RATE_HZ, 11 * RATE_HZ

@@ -6,12 +6,12 @@ import pytest
 from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
-from tin_kettle.core.measure.song import SongMeter
-from tin_kettle.core.survey.by_section import by_section
+from tin_kettle.core.measure.song_measures import SongMeter
+from tin_kettle.core.survey.before_after import describe_passage
 from tin_kettle.core.survey.findings import find
-from tin_kettle.core.survey.panel import describe_passage
-from tin_kettle.core.survey.pyramid import BASE_FRAMES, Pyramid, PyramidBuilder
+from tin_kettle.core.survey.section_figures import by_section
 from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns, survey_song
+from tin_kettle.core.survey.waveform_levels import BASE_FRAMES, Pyramid, PyramidBuilder
 
 
 def built(x, size=1000):

@@ -6,8 +6,8 @@ import shutil
 import struct
 from pathlib import Path
 
-from tin_kettle.core.beside import written_beside
-from tin_kettle.core.measure.song import Measures
+from tin_kettle.core.atomic_files import written_beside
+from tin_kettle.core.measure.song_measures import Measures
 
 _LAYOUT = "<256s32s32s10s8sQH64s5h180s"
 _DS64_LENGTH = 20

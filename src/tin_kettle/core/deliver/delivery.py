@@ -12,15 +12,15 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from tin_kettle.core.beside import written_beside
-from tin_kettle.core.deliver.checking import Check
+from tin_kettle.core.atomic_files import written_beside
+from tin_kettle.core.deliver.check import Check
 from tin_kettle.core.deliver.cue import cue_sheet, cue_sheet_into
 from tin_kettle.core.deliver.formats import suffix_of
-from tin_kettle.core.deliver.joined import SongParts, Starts, make_delivery
+from tin_kettle.core.deliver.gapless import SongParts, Starts, make_delivery
 from tin_kettle.core.deliver.spec import NAMED, Spec
 from tin_kettle.core.deliver.tags import Heading, read_cover
 from tin_kettle.core.errors import AudioError, KettleError, SpecError
-from tin_kettle.core.measure.song import Measures
+from tin_kettle.core.measure.song_measures import Measures
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
 from tin_kettle.core.record.document import Record, RecordHead, RecordSong, SongLaid

@@ -13,7 +13,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from tin_kettle.core.beside import put_in_place
+from tin_kettle.core.atomic_files import put_in_place
 from tin_kettle.core.errors import AudioError
 
 Bits = Literal["16", "24", "32f"]

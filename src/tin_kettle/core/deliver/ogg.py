@@ -6,7 +6,7 @@ from pathlib import Path
 
 from mutagen.ogg import OggPage
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 
 SERIAL = 1
 

@@ -24,15 +24,15 @@ from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.fades import FadeShape, fade_gains
 from tin_kettle.core.dsp.timeline import Span, Timeline
+from tin_kettle.core.engine.graph.automation_values import TargetRides
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.rides import TargetRides
-from tin_kettle.core.engine.graph.voice import Tap
+from tin_kettle.core.engine.graph.stage_instance import Tap
 from tin_kettle.core.engine.offline import render, ringing_frames, song_frames, song_rate
 from tin_kettle.core.engine.parallel import BLOCK_FRAMES, CORES
 from tin_kettle.core.engine.source import HIGHEST_RATE_HZ, LOWEST_RATE_HZ, Source
 from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.measure.peaks import TruePeakMeter
-from tin_kettle.core.measure.song import Measures, SongMeter
+from tin_kettle.core.measure.song_measures import Measures, SongMeter
 from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.automation import automation_of
 from tin_kettle.core.recipe.model import Recipe

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Sequence
 from html import escape
 
-from tin_kettle.core.deliver.papers import FIGURES, Sheet, SheetSong, clock, figure
+from tin_kettle.core.deliver.documents import FIGURES, Sheet, SheetSong, clock, figure
 
 _STYLE = """
 body { font: 13px/1.45 "Archivo", "Helvetica Neue", Arial, sans-serif; color: #1f2428; background: #fff;

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from importlib.resources import as_file, files
 from typing import TYPE_CHECKING
 
-from tin_kettle.core.deliver.papers import FIGURES, Sheet, SheetSong, clock, figure
+from tin_kettle.core.deliver.documents import FIGURES, Sheet, SheetSong, clock, figure
 from tin_kettle.core.deliver.sheet_html import (
     LOUD_TICKS,
     TONE_TICKS,

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
 from tin_kettle.core.dsp.delay import Past
-from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.state_copy import twin_of
 from tin_kettle.core.dsp.transforms import dct
 
 

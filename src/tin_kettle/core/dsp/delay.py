@@ -7,7 +7,7 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.state_copy import twin_of
 
 LEAST_PIECE = 512
 """Shorter pieces than this are joined, so that tiny blocks do not make long lists."""

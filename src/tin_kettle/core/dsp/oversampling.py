@@ -1,7 +1,7 @@
 """To a higher rate and back, by linear-phase filters.
 
 Up, each doubling is a half-band filter (Kaiser window, 120 dB down): every other output is an input, delayed. Down,
-the first halving also undoes the droop of what averages three neighbours (:mod:`tin_kettle.core.dsp.shaping`); the
+the first halving also undoes the droop of what averages three neighbours (:mod:`tin_kettle.core.dsp.waveshaping`); the
 others are the half-bands again. All keep 0 … 0.4535 of the rate, 20 kHz at 44.1, and the whole way there and back takes
 a whole number of frames.
 """

@@ -12,7 +12,7 @@ import numpy as np
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.walk import Convoy, Read
+from tin_kettle.core.engine.graph.traversal import Convoy, Read
 from tin_kettle.core.engine.parallel import BLOCK_FRAMES, CORES
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError, RecipeError

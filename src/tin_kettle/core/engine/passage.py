@@ -8,8 +8,8 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.reading import METER_HOP
-from tin_kettle.core.engine.graph.walk import Read
+from tin_kettle.core.engine.graph.meters import METER_HOP
+from tin_kettle.core.engine.graph.traversal import Read
 from tin_kettle.core.engine.offline import render, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.progress import Progress

@@ -14,7 +14,7 @@ import numpy as np
 import soundfile
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.engine.container import what_is_missing
+from tin_kettle.core.engine.file_integrity import what_is_missing
 from tin_kettle.core.errors import AudioError
 
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8000, 384000

@@ -6,11 +6,11 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import db_to_gain
-from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.dsp.peaks import interpolator
 from tin_kettle.core.dsp.svf import Sections, svf_cascade
-from tin_kettle.core.listen.places import PLACES, place_sections
-from tin_kettle.core.listen.setting import Fold, Listening
+from tin_kettle.core.listen.listening_settings import Fold, Listening
+from tin_kettle.core.listen.speakers import PLACES, place_sections
 from tin_kettle.core.stages.processor import Processor
 
 RANGE_SLOPE = 48

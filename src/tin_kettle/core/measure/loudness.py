@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
-from tin_kettle.core.dsp.passes import Sections
+from tin_kettle.core.dsp.pass_filters import Sections
 from tin_kettle.core.dsp.svf import svf_cascade
 
 SLOTS_PER_S = 100

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.measure.critical_bands import BARK, BARKS, core_loudness, loudness_course
-from tin_kettle.core.measure.lingering import felt, ring_on
+from tin_kettle.core.measure.temporal_loudness import felt, ring_on
 from tin_kettle.core.measure.third_octaves import STEPS_PER_S, ThirdOctaves
 
 FULL_SCALE_DB = 103.0

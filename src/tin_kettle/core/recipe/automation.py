@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.cache import PerRecipeCache
 from tin_kettle.core.recipe.model import Owner, Point, Ramp, Recipe, Section, SectionTime
-from tin_kettle.core.stages.declare import Params, describe_params
+from tin_kettle.core.recipe.per_recipe_cache import PerRecipeCache
+from tin_kettle.core.stages.declarations import Params, describe_params
 from tin_kettle.core.stages.stage import Stage
 
 Value = float | bool | str

@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.automation import OF_OWNER, OF_STAGE
+from tin_kettle.core.recipe.automation_text import rides_in_words
 from tin_kettle.core.recipe.model import Bus, Recipe
-from tin_kettle.core.recipe.rides_told import rides_in_words
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.branch import Branch
-from tin_kettle.core.stages.declare import describe_params
+from tin_kettle.core.stages.declarations import describe_params
 from tin_kettle.core.stages.split import DEEPEST, NAMES, PARTS, SplitParams
 from tin_kettle.core.stages.stage import Stage
 

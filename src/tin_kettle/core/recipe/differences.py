@@ -7,9 +7,9 @@ from typing import Any
 from pydantic import BaseModel
 
 from tin_kettle.core.recipe.automation import Moved, automation_of
+from tin_kettle.core.recipe.automation_text import ride_words
 from tin_kettle.core.recipe.model import Owner, Recipe
 from tin_kettle.core.recipe.names import names
-from tin_kettle.core.recipe.rides_told import ride_words
 from tin_kettle.core.stages.stage import Stage
 
 Difference = dict[str, Any]

@@ -15,7 +15,7 @@ from pydantic import ConfigDict, Field
 
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.branch import Branch
-from tin_kettle.core.stages.declare import Id, Params, number, switch
+from tin_kettle.core.stages.declarations import Id, Params, number, switch
 from tin_kettle.core.stages.split import SplitParams
 from tin_kettle.core.stages.stage import Stage, stage_class
 

@@ -13,12 +13,12 @@ from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.errors import KettleError, RecipeError
 from tin_kettle.core.recipe.automation import automation_of, path_in_params
-from tin_kettle.core.recipe.lanes import in_order
+from tin_kettle.core.recipe.bus_order import in_order
 from tin_kettle.core.recipe.model import Recipe, SectionTime
-from tin_kettle.core.recipe.size import DEEPEST_NESTING, check_size, read_float, read_int
+from tin_kettle.core.recipe.size_limits import DEEPEST_NESTING, check_size, read_float, read_int
 from tin_kettle.core.stages import KINDS
 from tin_kettle.core.stages.filter import HIGHEST_SHARE
 from tin_kettle.core.stages.split import DEEPEST

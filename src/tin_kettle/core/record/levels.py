@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.measure.loudness import SHORT_TERM_SLOTS, SLOTS_PER_S, running_lufs, stereo_energy
-from tin_kettle.core.measure.song import Measures
+from tin_kettle.core.measure.song_measures import Measures
 from tin_kettle.core.record.document import SongLaid
-from tin_kettle.core.record.laid_out import left_of
+from tin_kettle.core.record.layout import left_of
 from tin_kettle.core.survey.survey import Survey, columns
 
 MOVED = ("integrated_lufs", "max_momentary_lufs", "max_short_term_lufs", "true_peak_dbtp", "sample_peak_dbfs")

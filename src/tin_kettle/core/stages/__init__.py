@@ -19,7 +19,7 @@ from tin_kettle.core.stages import (
     transients,
     trim,
 )
-from tin_kettle.core.stages.declare import Kind
+from tin_kettle.core.stages.declarations import Kind
 
 _LISTED = (
     trim,

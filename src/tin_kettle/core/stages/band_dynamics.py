@@ -26,13 +26,13 @@ from tin_kettle.core.dsp.dynamics import (
 )
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.stages import dynamics
-from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
-from tin_kettle.core.stages.declare import Id, Items, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.crossover_params import Corner, corners_problem, crossovers
+from tin_kettle.core.stages.declarations import Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
-from tin_kettle.core.stages.moving_rows import Asking, Follower, MovingRows
+from tin_kettle.core.stages.gain_followers import Asking, Follower, MovingRows
+from tin_kettle.core.stages.number_text import bare, db, hz
 from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.split import band_curves_db
-from tin_kettle.core.stages.words import bare, db, hz
 
 Mode = Literal["compress", "expand", "lift"]
 CURVE_IN_DB = np.linspace(-80.0, 0.0, 81)

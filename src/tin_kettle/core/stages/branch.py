@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from pydantic import Field
 
-from tin_kettle.core.stages.declare import Id, Params, number, switch
+from tin_kettle.core.stages.declarations import Id, Params, number, switch
 
 if TYPE_CHECKING:
     from tin_kettle.core.stages.stage import Stage as AnyStage

@@ -13,14 +13,14 @@ from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import gains_of
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import one_pole
-from tin_kettle.core.dsp.passes import high_pass, low_pass
-from tin_kettle.core.dsp.shaping import cornered, share_added
+from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.dsp.svf import both_rows, svf_cascade, svf_rows
-from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number
+from tin_kettle.core.dsp.waveshaping import cornered, share_added
+from tin_kettle.core.stages.declarations import Ease, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.hit_scope import scope_curves, scope_push, scope_silence
-from tin_kettle.core.stages.oversampled import HISTOGRAM_DB, Shaper
+from tin_kettle.core.stages.number_text import db, hz
+from tin_kettle.core.stages.oversampled_shaper import HISTOGRAM_DB, Shaper
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db, hz
 
 SOFTEN_OFF_HZ = 22000.0
 BRIGHT_HZ, BRIGHT_MS = 2000.0, 400.0

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from tin_kettle.core.dsp import shapes
+from tin_kettle.core.dsp import equalizer_filters
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line
@@ -29,13 +29,13 @@ from tin_kettle.core.dsp.dynamics import (
     soft_edge,
     soften,
 )
-from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
+from tin_kettle.core.dsp.pass_filters import Sections, high_pass, low_pass
 from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, svf_response, svf_rows
 from tin_kettle.core.stages import dynamics
-from tin_kettle.core.stages.declare import Ease, Items, Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.declarations import Ease, Items, Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.filter import HIGHEST_SHARE
+from tin_kettle.core.stages.number_text import bare, hz, ms
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import bare, hz, ms
 
 CURVE_IN_DB = np.linspace(-60.0, 0.0, 121)
 PICTURE_HZ = np.geomspace(20.0, 20000.0, 120)
@@ -97,7 +97,11 @@ class DetectorFilter(Params):
         if self.kind in ("high_pass", "low_pass"):
             make = high_pass if self.kind == "high_pass" else low_pass
             return make(self.hz, self.slope, 20.0 * math.log10(self.q / 0.7071), rate_hz)
-        shape = {"bell": shapes.bell, "high_shelf": shapes.high_shelf, "low_shelf": shapes.low_shelf}[self.kind]
+        shape = {
+            "bell": equalizer_filters.bell,
+            "high_shelf": equalizer_filters.high_shelf,
+            "low_shelf": equalizer_filters.low_shelf,
+        }[self.kind]
         return shape(self.hz, self.q, self.gain_db, rate_hz)
 
 

@@ -15,23 +15,23 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.detector_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
+from tin_kettle.core.dsp.dynamic_curves import Shape, gain_response
+from tin_kettle.core.dsp.dynamic_filters import gain_tables, moving_section
 from tin_kettle.core.dsp.dynamics import (
     keep_stronger,
     one_pole,
     soft_edge,
 )
-from tin_kettle.core.dsp.heard_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
-from tin_kettle.core.dsp.moving_filters import gain_tables, moving_section
-from tin_kettle.core.dsp.moving_shapes import Shape, gain_response
-from tin_kettle.core.dsp.passes import high_pass, low_pass
-from tin_kettle.core.dsp.shapes import band_pass
+from tin_kettle.core.dsp.equalizer_filters import band_pass
+from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, Sections
 from tin_kettle.core.stages import dynamics
-from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.declarations import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
-from tin_kettle.core.stages.moving_rows import Asking, Follower, MovingRows
+from tin_kettle.core.stages.gain_followers import Asking, Follower, MovingRows
+from tin_kettle.core.stages.number_text import db, hz
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db, hz
 
 ATTACK_PERIODS, RELEASE_PERIODS = 5.0, 25.0
 ATTACK_MS, RELEASE_MS = (1.0, 60.0), (20.0, 400.0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from tin_kettle.core.stages.declare import number
+from tin_kettle.core.stages.declarations import number
 
 
 def threshold(says: str, default: float = -18, low: float = -60, follows: bool = False) -> Any:

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from tin_kettle.core.dsp import shapes
+from tin_kettle.core.dsp import equalizer_filters
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.mid_side import left_and_right, mid_and_side
-from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.dsp.svf import (
     FADED,
     FORGOTTEN,
@@ -25,11 +25,11 @@ from tin_kettle.core.dsp.svf import (
     svf_response,
     svf_rows,
 )
-from tin_kettle.core.stages.declare import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.declarations import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ, Slope
 from tin_kettle.core.stages.linear_phase import LinearPhase, is_reached, reached
+from tin_kettle.core.stages.number_text import db, hz
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db, hz
 
 Shape = Literal["bell", "low_shelf", "high_shelf", "tilt", "notch", "high_pass", "low_pass", "band_pass"]
 GAIN_SHAPES = ("bell", "low_shelf", "high_shelf", "tilt")
@@ -86,8 +86,8 @@ class Band(Params):
             make = high_pass if self.shape == "high_pass" else low_pass
             return make(self.hz, self.slope, 20.0 * math.log10(self.q * math.sqrt(2.0)), rate_hz)
         if self.shape in ("notch", "band_pass"):
-            return getattr(shapes, self.shape)(self.hz, self.q, rate_hz)  # type: ignore[no-any-return]
-        return getattr(shapes, self.shape)(self.hz, self.q, self.gain_db, rate_hz)  # type: ignore[no-any-return]
+            return getattr(equalizer_filters, self.shape)(self.hz, self.q, rate_hz)  # type: ignore[no-any-return]
+        return getattr(equalizer_filters, self.shape)(self.hz, self.q, self.gain_db, rate_hz)  # type: ignore[no-any-return]
 
 
 class EqualizerParams(Params):

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.dsp.passes import Sections, high_pass, low_pass
+from tin_kettle.core.dsp.pass_filters import Sections, high_pass, low_pass
 from tin_kettle.core.dsp.svf import FADED, FORGOTTEN, ring_s, svf_cascade, svf_response
-from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.declarations import Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.number_text import db, hz
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db, hz
 
 Slope = Literal[6, 12, 18, 24, 36, 48, 72, 96]
 PICTURE_HZ = np.geomspace(8.0, 24000.0, 400)

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
-from tin_kettle.core.dsp.parting import NINE, parts, weighed
-from tin_kettle.core.dsp.taming import overlap, power_of
+from tin_kettle.core.dsp.hits_and_tones import NINE, parts, weighed
+from tin_kettle.core.dsp.resonance_cuts import overlap, power_of
 from tin_kettle.core.dsp.transforms import irfft, rfft
 from tin_kettle.core.stages.divider import Divider
 

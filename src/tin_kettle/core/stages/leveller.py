@@ -8,11 +8,11 @@ from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import one_pole
-from tin_kettle.core.dsp.levelling import FAR_DB, NEAR_DB, Spans, levelling_db
+from tin_kettle.core.dsp.note_gains import FAR_DB, NEAR_DB, Spans, levelling_db
 from tin_kettle.core.dsp.svf import FORGOTTEN
-from tin_kettle.core.stages.declare import Kind, Params, Picture, number
+from tin_kettle.core.stages.declarations import Kind, Params, Picture, number
+from tin_kettle.core.stages.number_text import db, ms
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db, ms
 
 AVERAGE_TIMES = 8.0
 """How much longer than its speed the average remembers."""

@@ -11,12 +11,12 @@ from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db, db_to_gain, gains
 from tin_kettle.core.dsp.delay import Line
 from tin_kettle.core.dsp.dynamics import link_levels, one_pole, one_poles
-from tin_kettle.core.dsp.limiting import demand_db, mean_pair, release_db, sliding_maximum
+from tin_kettle.core.dsp.limiter_gain import demand_db, mean_pair, release_db, sliding_maximum
 from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
 from tin_kettle.core.dsp.svf import FORGOTTEN
-from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.declarations import Ease, Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.stages.number_text import db
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db
 
 GUARD = 8
 """Frames around a peak over which the gain stays down, so that interpolation finds nothing above it."""

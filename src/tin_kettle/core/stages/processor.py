@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
-from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.state_copy import twin_of
 from tin_kettle.core.dsp.timeline import Span
-from tin_kettle.core.stages.moving import STILL, Moving
+from tin_kettle.core.stages.automated_values import STILL, Moving
 
 
 class Processor:

@@ -6,12 +6,12 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
-from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.dsp.reverberation import falls, lengths, loudness, reverberate
 from tin_kettle.core.dsp.svf import svf_cascade
-from tin_kettle.core.stages.declare import Kind, Params, Picture, number
+from tin_kettle.core.stages.declarations import Kind, Params, Picture, number
+from tin_kettle.core.stages.number_text import hz, ms
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import hz, ms
 
 GONE_DB, HEARD_DB = 96.0, 52.0
 LOUDEST_BIN_S = 0.005

@@ -10,16 +10,16 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import gains_of
 from tin_kettle.core.dsp.delay import Line
-from tin_kettle.core.dsp.passes import high_pass
-from tin_kettle.core.dsp.shapes import high_shelf
-from tin_kettle.core.dsp.shaping import ASYMMETRIC, FIRM, HARD, SOFT, Curve
+from tin_kettle.core.dsp.equalizer_filters import high_shelf
+from tin_kettle.core.dsp.pass_filters import high_pass
 from tin_kettle.core.dsp.svf import squared_tangent, svf_cascade, svf_magnitude
-from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number, switch
+from tin_kettle.core.dsp.waveshaping import ASYMMETRIC, FIRM, HARD, SOFT, Curve
+from tin_kettle.core.stages.declarations import Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import PICTURE_HZ
 from tin_kettle.core.stages.hit_scope import scope_curves, scope_push, scope_silence
-from tin_kettle.core.stages.oversampled import HISTOGRAM_DB, Shaper
+from tin_kettle.core.stages.number_text import bare, db, hz
+from tin_kettle.core.stages.oversampled_shaper import HISTOGRAM_DB, Shaper
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import bare, db, hz
 
 CurveName = Literal["soft", "firm", "hard", "asymmetric"]
 CURVES: dict[CurveName, Curve] = {"soft": SOFT, "firm": FIRM, "hard": HARD, "asymmetric": ASYMMETRIC}

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal, cast
 
 from pydantic import Field, create_model
 
-from tin_kettle.core.stages.declare import Channels, Id, Kind, Params, choice, number, switch
+from tin_kettle.core.stages.declarations import Channels, Id, Kind, Params, choice, number, switch
 
 if TYPE_CHECKING:
     from tin_kettle.core.stages.branch import Branch

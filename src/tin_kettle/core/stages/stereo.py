@@ -10,14 +10,14 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands, band_responses
-from tin_kettle.core.dsp.passes import high_pass
+from tin_kettle.core.dsp.pass_filters import high_pass
 from tin_kettle.core.dsp.summing import summed
 from tin_kettle.core.dsp.svf import FORGOTTEN, ring_s, svf_cascade, svf_response
-from tin_kettle.core.stages.corners import Corner, corners_problem, crossovers
-from tin_kettle.core.stages.declare import Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.crossover_params import Corner, corners_problem, crossovers
+from tin_kettle.core.stages.declarations import Kind, Params, Picture, choice, number
 from tin_kettle.core.stages.filter import PICTURE_HZ
+from tin_kettle.core.stages.number_text import hz
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import hz
 
 Width = Annotated[float, Field(ge=0, le=2)]
 SILENT = 1e-6

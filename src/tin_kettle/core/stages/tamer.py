@@ -18,8 +18,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.dynamics import one_pole
-from tin_kettle.core.dsp.svf import FORGOTTEN
-from tin_kettle.core.dsp.taming import (
+from tin_kettle.core.dsp.resonance_cuts import (
     CELLS,
     bump,
     cells,
@@ -33,10 +32,11 @@ from tin_kettle.core.dsp.taming import (
     spread,
     standing_out,
 )
+from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.dsp.transforms import irfft, rfft
-from tin_kettle.core.stages.declare import Ease, Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.declarations import Ease, Kind, Params, Picture, choice, number
+from tin_kettle.core.stages.number_text import db, hz
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db, hz
 
 Resolution = Literal[21, 43, 85, 170]
 HOPS = 4

@@ -10,9 +10,9 @@ from tin_kettle.core.dsp.decibels import apply_db
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.dsp.transients import FULL_DB, QUIETEST_DB, hits
-from tin_kettle.core.stages.declare import Kind, Params, Picture, number
+from tin_kettle.core.stages.declarations import Kind, Params, Picture, number
+from tin_kettle.core.stages.number_text import db, hz, ms
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import db, hz, ms
 
 FALL_DB_MS = 0.09
 """How quickly the quick level forgets: less than 1 dB between two crests of 50 Hz."""

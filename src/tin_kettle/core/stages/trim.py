@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_balance, db_to_gain
-from tin_kettle.core.dsp.passes import high_pass
+from tin_kettle.core.dsp.pass_filters import high_pass
 from tin_kettle.core.dsp.svf import svf_cascade, svf_response
-from tin_kettle.core.stages.declare import Kind, Params, Picture, number, switch
+from tin_kettle.core.stages.declarations import Kind, Params, Picture, number, switch
+from tin_kettle.core.stages.number_text import bare, db
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.words import bare, db
 
 OFFSET_HZ = 2.0
 

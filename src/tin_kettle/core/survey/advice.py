@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from tin_kettle.core.measure.tonal import BANDS_HZ
+from tin_kettle.core.measure.tonal_map import BANDS_HZ
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.equalizer import EqualizerParams, describe_band, response
 from tin_kettle.core.survey.survey import Survey

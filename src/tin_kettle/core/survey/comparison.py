@@ -16,7 +16,7 @@ from tin_kettle.core.measure.band_map import NOMINAL_HZ, BandMeter, difference_d
 from tin_kettle.core.measure.loudness import LoudnessMeter, integrated_lufs, stereo_energy
 from tin_kettle.core.progress import Progress
 from tin_kettle.core.survey.align import lag_frames
-from tin_kettle.core.survey.change_words import change_words
+from tin_kettle.core.survey.change_text import change_words
 
 MOST_DELAY_S = 1.0
 LEAST_NULL_DB = -200.0

@@ -8,10 +8,10 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.engine.graph.reading import METER_HOP
+from tin_kettle.core.engine.graph.meters import METER_HOP
 from tin_kettle.core.recipe.model import Section
+from tin_kettle.core.stages.number_text import db
 from tin_kettle.core.stages.stage import Stage
-from tin_kettle.core.stages.words import db
 from tin_kettle.core.survey.survey import Survey
 
 IDLE_DB = 0.1

@@ -13,15 +13,15 @@ from tin_kettle.core.recipe.automation import targets
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.survey.finding import Finding
+from tin_kettle.core.survey.rules.automation import rides_jump
 from tin_kettle.core.survey.rules.clipping import clips_audibly
+from tin_kettle.core.survey.rules.dynamics import moves_badly
 from tin_kettle.core.survey.rules.ends import ends_cost
 from tin_kettle.core.survey.rules.hard_work import works_hard
 from tin_kettle.core.survey.rules.image import costs_mono, lopsided, low_end_wide, mono_loss
 from tin_kettle.core.survey.rules.low_end import loose_low
-from tin_kettle.core.survey.rules.moving import moves_badly
 from tin_kettle.core.survey.rules.peaks import clipped, hits_alone, needles, offset
-from tin_kettle.core.survey.rules.rides import rides_jump
-from tin_kettle.core.survey.rules.tone import comes_and_goes, rings, sharp
+from tin_kettle.core.survey.rules.resonances import comes_and_goes, rings, sharp
 from tin_kettle.core.survey.survey import Survey
 
 RULES: tuple[Callable[[Survey], Iterator[Finding]], ...] = (

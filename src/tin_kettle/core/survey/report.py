@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.engine.graph.reading import METER_HOP
+from tin_kettle.core.engine.graph.meters import METER_HOP
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.stage import Stage
-from tin_kettle.core.survey.change import change_of
+from tin_kettle.core.survey.before_after import describe_passage
+from tin_kettle.core.survey.change_map import change_of
 from tin_kettle.core.survey.effort import stage_words
 from tin_kettle.core.survey.findings import find
-from tin_kettle.core.survey.panel import describe_passage
 from tin_kettle.core.survey.survey import Survey, columns
 
 POINTS_PER_S = 10

@@ -13,8 +13,8 @@ from tin_kettle.core.recipe.automation import targets
 from tin_kettle.core.recipe.model import STAGES, Recipe
 from tin_kettle.core.stages.stage import Stage
 from tin_kettle.core.stages.trim import TrimParams
-from tin_kettle.core.survey.aim import aim_at
-from tin_kettle.core.survey.trying import with_value
+from tin_kettle.core.survey.target_level import aim_at
+from tin_kettle.core.survey.trials import with_value
 
 NEW_TRIM = "level"
 

@@ -10,13 +10,13 @@ import numpy as np
 from tin_kettle.core.engine.passage import render_passage
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
-from tin_kettle.core.measure.image import StereoImage, stereo_image
 from tin_kettle.core.measure.loudness import ABSOLUTE_GATE_LUFS, SHORT_TERM_SLOTS, SLOTS_PER_S
+from tin_kettle.core.measure.stereo_image import StereoImage, stereo_image
+from tin_kettle.core.recipe.extract import up_to
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.recipe.parts import up_to
-from tin_kettle.core.stages.words import bare, clock
+from tin_kettle.core.stages.number_text import bare, clock
+from tin_kettle.core.survey.gain_reduction import excerpt
 from tin_kettle.core.survey.survey import Survey
-from tin_kettle.core.survey.work import excerpt
 
 QUIET_LU = 20.0
 """Passages that lie so far below the loudest lose what nobody hears."""

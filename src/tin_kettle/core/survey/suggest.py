@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.measure.tonal import BANDS_HZ, smoothed_db
+from tin_kettle.core.measure.tonal_map import BANDS_HZ, smoothed_db
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.survey.survey import Survey

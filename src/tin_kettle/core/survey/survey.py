@@ -11,25 +11,25 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import gain_to_db
-from tin_kettle.core.dsp.passes import high_pass, low_pass
+from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.reading import METER_HOP, Row, Series, is_effort, strongest
-from tin_kettle.core.engine.graph.slot import Slot
-from tin_kettle.core.engine.graph.tree import Lane
+from tin_kettle.core.engine.graph.meters import METER_HOP, Row, Series, is_effort, strongest
+from tin_kettle.core.engine.graph.nodes import Lane
+from tin_kettle.core.engine.graph.stage_node import Slot
 from tin_kettle.core.engine.offline import render, song_frames, song_rate
 from tin_kettle.core.engine.parallel import CORES, Hear, in_parallel
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.band_map import BandMeter
 from tin_kettle.core.measure.loudness import SLOTS_PER_S, SlotMeter
-from tin_kettle.core.measure.song import Measures, SongMeter
-from tin_kettle.core.measure.tonal import TonalMap, TonalMeter
+from tin_kettle.core.measure.song_measures import Measures, SongMeter
+from tin_kettle.core.measure.tonal_map import TonalMap, TonalMeter
 from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.survey.pyramid import Pyramid, PyramidBuilder
+from tin_kettle.core.survey.waveform_levels import Pyramid, PyramidBuilder
 
 PEAK_HOP = 8 * METER_HOP
 """Frames that one true-peak reading spans."""

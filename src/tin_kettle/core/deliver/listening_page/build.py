@@ -14,7 +14,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
-from tin_kettle.core.beside import written_beside
+from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.deliver.formats import Container
 from tin_kettle.core.deliver.listening_page.document import Coding, Page, PageSong, PageTake
 from tin_kettle.core.deliver.ogg import with_steady_serial

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.stages.declare import Channels
+from tin_kettle.core.stages.declarations import Channels
 
 
 def pick(block: Block, channels: Channels) -> Block:

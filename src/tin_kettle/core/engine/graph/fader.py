@@ -9,10 +9,10 @@ import numpy as np
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_balance
 from tin_kettle.core.dsp.timeline import Span
-from tin_kettle.core.engine.fading import Crossfade, blended
-from tin_kettle.core.engine.graph.rides import TargetRides
+from tin_kettle.core.engine.crossfade import Crossfade, blended
+from tin_kettle.core.engine.graph.automation_values import TargetRides
 from tin_kettle.core.recipe.model import Owner
-from tin_kettle.core.stages.moving import STILL, Moving
+from tin_kettle.core.stages.automated_values import STILL, Moving
 
 
 class _Level:

@@ -13,17 +13,17 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.delay import Line
-from tin_kettle.core.dsp.forking import twin_of
+from tin_kettle.core.dsp.state_copy import twin_of
 from tin_kettle.core.dsp.summing import summed
 from tin_kettle.core.dsp.timeline import Span
-from tin_kettle.core.engine.graph.reading import Reading
-from tin_kettle.core.engine.graph.rides import rides_of
-from tin_kettle.core.engine.graph.slot import Slot, keys_of
-from tin_kettle.core.engine.graph.tree import Chain, Lane
-from tin_kettle.core.engine.graph.voice import Tap
-from tin_kettle.core.engine.graph.walk import ALONE, Walk
+from tin_kettle.core.engine.graph.automation_values import rides_of
+from tin_kettle.core.engine.graph.meters import Reading
+from tin_kettle.core.engine.graph.nodes import Chain, Lane
+from tin_kettle.core.engine.graph.stage_instance import Tap
+from tin_kettle.core.engine.graph.stage_node import Slot, keys_of
+from tin_kettle.core.engine.graph.traversal import ALONE, Walk
 from tin_kettle.core.errors import AudioError
-from tin_kettle.core.recipe.lanes import in_order
+from tin_kettle.core.recipe.bus_order import in_order
 from tin_kettle.core.recipe.model import Owner, Recipe
 from tin_kettle.core.recipe.reading import check_rate
 

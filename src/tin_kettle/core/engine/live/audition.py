@@ -17,13 +17,13 @@ import numpy as np
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.graph import NO_TAP
-from tin_kettle.core.engine.graph.reading import METER_HOP
-from tin_kettle.core.engine.live.ahead import LONGEST_S, Ahead, Task
-from tin_kettle.core.engine.live.moment import Moment, Played
-from tin_kettle.core.engine.live.renewing import Setting, renew
-from tin_kettle.core.engine.live.road import Piece, PlainEar, Road, block_frames
-from tin_kettle.core.engine.live.spares import Spares
-from tin_kettle.core.engine.live.wanted import Wanted
+from tin_kettle.core.engine.graph.meters import METER_HOP
+from tin_kettle.core.engine.live.checkpoint import Moment, Played
+from tin_kettle.core.engine.live.listening_state import Wanted
+from tin_kettle.core.engine.live.loop_cache import LONGEST_S, Ahead, Task
+from tin_kettle.core.engine.live.recipe_change import Setting, renew
+from tin_kettle.core.engine.live.render_path import Piece, PlainEar, Road, block_frames
+from tin_kettle.core.engine.live.standby_paths import Spares
 from tin_kettle.core.engine.offline import ringing_frames, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError

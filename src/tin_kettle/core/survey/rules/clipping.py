@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from tin_kettle.core.engine.graph.reading import METER_HOP
+from tin_kettle.core.engine.graph.meters import METER_HOP
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.survey import Survey

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from tin_kettle.core.stages.words import db
+from tin_kettle.core.stages.number_text import db
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.survey import TRIAL_HIGH_CUT_HZ, TRIAL_LOW_CUT_HZ, Survey
 

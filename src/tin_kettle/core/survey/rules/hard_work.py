@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from tin_kettle.core.engine.graph.reading import METER_HOP
+from tin_kettle.core.engine.graph.meters import METER_HOP
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.stages.words import db
+from tin_kettle.core.stages.number_text import db
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.survey import Survey
 

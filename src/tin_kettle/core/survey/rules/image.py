@@ -8,7 +8,7 @@ import numpy as np
 
 from tin_kettle.core.measure import loudness
 from tin_kettle.core.measure.loudness import SHORT_TERM_SLOTS, SLOTS_PER_S
-from tin_kettle.core.stages.words import bare, db
+from tin_kettle.core.stages.number_text import bare, db
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.stage_image import mono_loss_along
 from tin_kettle.core.survey.survey import Survey

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from tin_kettle.core.measure.tonal import BANDS_HZ
-from tin_kettle.core.stages.words import db, hz
+from tin_kettle.core.measure.tonal_map import BANDS_HZ
+from tin_kettle.core.stages.number_text import db, hz
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.survey import Survey
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from tin_kettle.core.stages.words import db
+from tin_kettle.core.stages.number_text import db
 from tin_kettle.core.survey.finding import Finding
 from tin_kettle.core.survey.survey import PEAK_HOP, Survey
 

@@ -1,0 +1,93 @@
+"""How blocks go along a road: one alone, or several after each other, each on a thread of its own.
+
+At no place does one overtake another, so that every stage hears the blocks in order and the samples are the same.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import AbstractContextManager, contextmanager, nullcontext
+from typing import TYPE_CHECKING, Protocol
+
+from tin_kettle.core.errors import Cancelled
+
+if TYPE_CHECKING:
+    from tin_kettle.core.engine.graph.nodes import Lane
+    from tin_kettle.core.engine.graph.stage_node import Slot
+
+Read = Callable[["Slot | Lane"], None]
+"""Looks at what a part of the road has of the block that it just heard."""
+
+
+_NOBODY_WAITS = nullcontext()
+
+
+class Place(Protocol):
+    """Where one block is at a time."""
+
+    def parts(self) -> Iterable[Slot | Lane]:
+        """What may be read there."""
+        ...
+
+
+class Walk:
+    """A block alone on its road."""
+
+    def at(self, _place: Place) -> AbstractContextManager[None]:
+        """While it is at a place."""
+        return _NOBODY_WAITS
+
+
+ALONE = Walk()
+
+
+class Convoy:
+    """The order of blocks that are on a road together.
+
+    Args:
+        read: called of every part of a place when a block is through it, and before the next one comes.
+    """
+
+    def __init__(self, read: Read | None = None) -> None:
+        self._read = read
+        self._moved = threading.Condition()
+        self._through: dict[Place, int] = {}
+        self._broken = False
+
+    def walk(self, number: int) -> Walk:
+        """The way of a block, counted from 0."""
+        return _InOrder(self, number)
+
+    def stop(self) -> None:
+        """Let nobody wait any more: a block does not arrive."""
+        with self._moved:
+            self._broken = True
+            self._moved.notify_all()
+
+    @contextmanager
+    def at(self, place: Place, number: int) -> Iterator[None]:
+        """Wait until all blocks before are through a place, and be there.
+
+        Raises:
+            Cancelled: one of them does not arrive.
+        """
+        with self._moved:
+            self._moved.wait_for(lambda: self._broken or self._through.get(place, 0) == number)
+            if self._broken:
+                raise Cancelled("a block before did not arrive")
+        yield
+        if self._read:
+            for part in place.parts():
+                self._read(part)
+        with self._moved:
+            self._through[place] = number + 1
+            self._moved.notify_all()
+
+
+class _InOrder(Walk):
+    def __init__(self, convoy: Convoy, number: int) -> None:
+        self._convoy, self._number = convoy, number
+
+    def at(self, place: Place) -> AbstractContextManager[None]:
+        return self._convoy.at(place, self._number)
