@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from tin_kettle.core.recipe.held_values import Touch, with_touches
+from tin_kettle.core.recipe.held_values import HeldValue, with_touches
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.core.stages import KINDS
@@ -142,7 +142,7 @@ def draw_touched(rng: np.random.Generator, recipe: Recipe, target: str | None = 
     value = draw_param(rng, param)
     if not whole and isinstance(value, int) and not isinstance(value, bool):
         value = float(value)
-    return with_touches(recipe, [Touch(target=chosen, param=name, value=value)])
+    return with_touches(recipe, [HeldValue(target=chosen, param=name, value=value)])
 
 
 def _draw_time(rng: np.random.Generator, seconds: float) -> Any:
@@ -162,7 +162,7 @@ def _ridable(recipe: Recipe) -> list[tuple[str, str, dict[str, Any]]]:
             if rides and len(param["choices"]) != 1 and param["name"] not in ("id", "kind"):
                 found.append((target, prefix + param["name"], param))
 
-    for lane in recipe.lanes().values():
+    for lane in recipe.buses_and_groups().values():
         offer(lane.id, "", [p for p in describe_params(type(lane)) if p["name"] in ("gain_db", "pan", "muted")])
     for stage in recipe.stages():
         shared = [p for p in describe_params(type(stage)) if p["name"] in ("on", "mix", "channels")]

@@ -10,8 +10,8 @@ from tin_kettle.core.errors import AudioError
 from tin_kettle.store import derived
 from tin_kettle.store.sources import keep_source, receive, source_path
 from tin_kettle.web import rate_conversion
-from tin_kettle.web.open_files import Opened
-from tin_kettle.web.rate_conversion import Converted
+from tin_kettle.web.open_files import OpenFiles
+from tin_kettle.web.rate_conversion import ConvertedFiles
 
 
 @pytest.fixture
@@ -23,7 +23,7 @@ def source(library, wav):
 def test_two_who_ask_at_once_get_the_same_and_it_is_made_once(library, source, monkeypatch):
     made, opened, convert = [], [], rate_conversion._convert
     monkeypatch.setattr(rate_conversion, "_convert", lambda *given: (made.append(given), convert(*given)))
-    converted = Converted(Opened())
+    converted = ConvertedFiles(OpenFiles())
     asking = [threading.Thread(target=lambda: opened.append(converted.open(library, source, 48000))) for _ in range(6)]
     for thread in asking:
         thread.start()
@@ -36,7 +36,7 @@ def test_two_who_ask_at_once_get_the_same_and_it_is_made_once(library, source, m
 
 
 def test_at_its_own_rate_it_is_the_file_itself(library, source):
-    file = Converted(Opened()).open(library, source, 44100)
+    file = ConvertedFiles(OpenFiles()).open(library, source, 44100)
     assert file.path == source_path(library, source)
 
 
@@ -44,7 +44,7 @@ def test_a_conversion_that_fails_leaves_nothing_and_may_be_tried_again(library, 
     path = source_path(library, source)
     whole = path.read_bytes()
     path.write_bytes(whole[:2000])
-    converted = Converted(Opened())
+    converted = ConvertedFiles(OpenFiles())
     with pytest.raises(AudioError):
         converted.open(library, source, 48000)
     assert sorted(p.name for p in library.folder("audio").iterdir()) == [path.name]
@@ -53,7 +53,7 @@ def test_a_conversion_that_fails_leaves_nothing_and_may_be_tried_again(library, 
 
 
 def test_a_damaged_conversion_is_made_again(library, source):
-    first = Converted(Opened()).open(library, source, 48000)
+    first = ConvertedFiles(OpenFiles()).open(library, source, 48000)
     whole, path = first.read(0, first.frames), first.path
     first.close()
     data = bytearray(path.read_bytes())
@@ -61,12 +61,12 @@ def test_a_damaged_conversion_is_made_again(library, source):
     path.write_bytes(data)
     # another process, which has not looked at it yet
     derived._intact.clear()
-    again = Converted(Opened()).open(library, source, 48000)
+    again = ConvertedFiles(OpenFiles()).open(library, source, 48000)
     np.testing.assert_array_equal(again.read(0, again.frames), whole)
 
 
 def test_a_file_that_takes_the_place_of_another_is_opened_anew(library, source):
-    opened, path = Opened(), source_path(library, source)
+    opened, path = OpenFiles(), source_path(library, source)
     before = opened.open(path)
     assert opened.open(path) is before
     data = path.read_bytes()

@@ -19,7 +19,7 @@ from tin_kettle.web.render_schedule import (
     REST_S,
     REWIND_GAP_S,
     STILL_GAP_S,
-    Pace,
+    RenderSchedule,
 )
 
 GRANTED = 9600
@@ -37,7 +37,7 @@ def clock(monkeypatch):
 def playing(clock):
     """A pace whose ear goes on, with all rendered that was asked for."""
     audition = Audition(recipe_of(), {"mix": ArraySource(tone(1000, -12, 10), RATE_HZ)})
-    pace = Pace(audition)
+    pace = RenderSchedule(audition)
     pace.grant(0, GRANTED, 0)
     render(pace)
     pace.grant(0, GRANTED + 1, 1)

@@ -13,7 +13,7 @@ from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.core.stages import KINDS
 from tin_kettle.web.app import create_app
-from tin_kettle.web.guard import Door
+from tin_kettle.web.guard import AccessGuard
 
 LOUD = recipe_of({"id": "lim", "kind": "limiter", "params": {"gain_db": 9, "ceiling_db": -2}})
 
@@ -183,7 +183,7 @@ def test_a_foreign_page_starts_nothing_not_even_by_looking(client, song, headers
 
 
 def test_a_server_for_others_answers_to_its_own_names_and_not_to_guesses(library):
-    client = create_app(library, Door("sesame", frozenset({"studio.local"}))).test_client()
+    client = create_app(library, AccessGuard("sesame", frozenset({"studio.local"}))).test_client()
     for host, code in (("studio.local:8360", 401), ("192.168.1.7", 401), ("[fe80::1]:80", 401), ("evil.example", 421)):
         assert client.get("/api/songs", headers={"Host": host}).status_code == code
     for _ in range(5):
@@ -194,7 +194,7 @@ def test_a_server_for_others_answers_to_its_own_names_and_not_to_guesses(library
 
 
 def test_a_server_for_others_asks_for_the_key(library):
-    client = create_app(library, Door("sesame")).test_client()
+    client = create_app(library, AccessGuard("sesame")).test_client()
     assert client.get("/api/songs").status_code == 401
     assert client.get("/?key=wrong").status_code == 401
     assert client.get("/?key=sesame").status_code == 302

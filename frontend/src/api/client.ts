@@ -31,7 +31,7 @@ import type {
   View,
 } from "./types";
 import type { Delivered, KeptSpec, Playable, RecordHeard, RecordNow, RecordRow } from "./recordTypes";
-import type { Aim, Aimed, Coded, Coder, LadderStep, Perceived, Tried, Won } from "./triedTypes";
+import type { Aim, Aimed, Coded, Coder, LadderStep, Perceived, Tried, Won } from "./trialTypes";
 
 export class Refused extends Error {
   constructor(

@@ -41,7 +41,7 @@ export interface Recipe {
   /**
    * @maxItems 1000
    */
-  automation: Ride[];
+  automation: ParameterAutomation[];
 }
 /**
  * One printed source and what is done to it before the sum. A group is a bus without a file.
@@ -157,12 +157,12 @@ export interface DynamicEqualizerParams {
   /**
    * @maxItems 12
    */
-  bands: Pin[];
+  bands: MovingBand[];
 }
 /**
  * One place that moves.
  */
-export interface Pin {
+export interface MovingBand {
   id: string;
   on: boolean;
   shape: "bell" | "low_shelf" | "high_shelf" | "flat_top";
@@ -488,7 +488,7 @@ export interface Section {
 /**
  * Automation of one parameter.
  */
-export interface Ride {
+export interface ParameterAutomation {
   target: string;
   param: string;
   /**

@@ -1,7 +1,7 @@
 /** What the server answers, beside the recipe whose types are generated. */
-import type { Branch, Bus, Point, Recipe, Ride } from "./recipe";
+import type { Branch, Bus, Point, Recipe, ParameterAutomation } from "./recipe";
 
-export type { Branch, Bus, Point, Recipe, Ride };
+export type { Branch, Bus, Point, Recipe, ParameterAutomation };
 export type Stage = Recipe["master"][number];
 export type Kind = Stage["kind"];
 export type Channels = "stereo" | "mid" | "side" | "left" | "right";

@@ -3,9 +3,9 @@ import { useState } from "react";
 import type { KindInfo } from "../api/types";
 import { kindInfo, useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
-import { addKind } from "./acts";
-import { found } from "./finding";
-import { useSearch } from "./searching";
+import { addKind } from "./stageActions";
+import { found } from "./stageSearch";
+import { useSearch } from "./useStageSearch";
 
 /** Find a stage by typing what it is called or what it is for; it goes below the chosen one. */
 export function AddStage() {

@@ -6,11 +6,11 @@ import { useBench } from "../state/store";
 import { splitOf } from "../tree/tree";
 import { formatDb } from "../ui/format";
 import { InlineName } from "../ui/InlineName";
-import { dropBranch, duplicateBranch, muteBranch, nameBranch } from "./acts";
+import { dropBranch, duplicateBranch, muteBranch, nameBranch } from "./stageActions";
 import { BranchSolo } from "./BranchSolo";
-import type { Rails } from "./rails";
-import { columnPx } from "./rails";
-import { RailLines } from "./RailLines";
+import type { Rails } from "./signalFlow";
+import { columnPx } from "./signalFlow";
+import { FlowLines } from "./FlowLines";
 import { DropMark, GAP_PX, INDENT_PX } from "./StageRow";
 
 const HEIGHT_PX = 30;
@@ -42,7 +42,7 @@ export const BranchRow = memo(function BranchRow({ id, depth, rails, last, mark 
       style={{ height: HEIGHT_PX, paddingLeft: left - 5 }}
       className="group relative flex items-center gap-[5px] border-b border-faint bg-page pr-[10px]"
     >
-      <RailLines rails={rails} last={last} height={HEIGHT_PX} />
+      <FlowLines rails={rails} last={last} height={HEIGHT_PX} />
       <span
         aria-hidden
         className={`absolute h-[9px] w-[9px] rounded-full border-2 border-rim ${branch.muted ? "bg-page" : "bg-rim"}`}

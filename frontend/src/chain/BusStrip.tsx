@@ -4,11 +4,11 @@ import { useRef } from "react";
 import { api, upload } from "../api/client";
 import type { Bus, Recipe } from "../api/types";
 import { dissolve, setBus } from "../state/editing";
-import { freshIds } from "../tree/fresh";
+import { freshIds } from "../tree/newIds";
 import { listenAs } from "../state/listening";
-import { openSong } from "../state/opening";
+import { openSong } from "../state/openSong";
 import { edit } from "../state/edits";
-import { RiddenRule } from "../rides/RiddenRule";
+import { AutomatedRule } from "../automation/AutomatedRule";
 import { rest, settle } from "../state/saving";
 import { complain, NO_PARAMS, useBench } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";
@@ -60,7 +60,7 @@ export function BusStrip({ bus }: { bus: Bus }) {
       <div className="grid grid-cols-2 gap-3">
         {params.map((param) =>
           param.name === "gain_db" || param.name === "pan" ? (
-            <RiddenRule
+            <AutomatedRule
               key={param.name}
               target={bus.id}
               path={param.name}

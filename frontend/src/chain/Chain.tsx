@@ -2,20 +2,20 @@ import { closestCenter, DndContext, DragOverlay, pointerWithin, useDroppable } f
 import type { CollisionDetection } from "@dnd-kit/core";
 import { busOf, chainOf } from "../state/editing";
 import { compare, select, WITHOUT_CHAIN } from "../state/listening";
-import { useShape } from "../state/shape";
+import { useShape } from "../state/recipeShape";
 import { kindInfo, useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
 import { Hint } from "../ui/Hint";
 import { AddStage } from "./AddStage";
-import { Beginnings } from "./Beginnings";
+import { Templates } from "./Templates";
 import { BranchRow } from "./BranchRow";
 import { BusStrip } from "./BusStrip";
 import { Chains } from "./Chains";
 import { JoinRow } from "./JoinRow";
-import { Ladder, LadderSwitch, useLadderShown } from "./Ladder";
-import { Lanes } from "./Lanes";
-import type { Row } from "./rails";
-import { lastColumn, rowsOf } from "./rails";
+import { LevelLadder, LadderSwitch, useLadderShown } from "./LevelLadder";
+import { BusTabs } from "./BusTabs";
+import type { Row } from "./signalFlow";
+import { lastColumn, rowsOf } from "./signalFlow";
 import { StageRow } from "./StageRow";
 import { useChainDrag } from "./useChainDrag";
 import type { Over } from "./useChainDrag";
@@ -48,7 +48,7 @@ export function Chain() {
         collisionDetection={underPointer}
         autoScroll={{ threshold: { x: 0, y: 0.15 } }}
       >
-        <Lanes />
+        <BusTabs />
         {bus && <BusStrip bus={bus} />}
         <div
           className="min-h-0 flex-1 overflow-y-auto"
@@ -70,7 +70,7 @@ export function Chain() {
                 : "No stage yet: the print is a copy, bit for bit."}
             </p>
           )}
-          {chain.length === 0 && <Beginnings />}
+          {chain.length === 0 && <Templates />}
           <End lane={lane} />
         </div>
         <DragOverlay dropAnimation={null}>
@@ -83,7 +83,7 @@ export function Chain() {
           )}
         </DragOverlay>
       </DndContext>
-      {ladder && <Ladder />}
+      {ladder && <LevelLadder />}
       <div className="flex border-t border-faint">
         {chain.some(({ on }) => on) && <WithoutChain />}
         <LadderSwitch shown={ladder} toggle={toggleLadder} />

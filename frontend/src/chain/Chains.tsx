@@ -6,7 +6,7 @@ import { chainOf } from "../state/editing";
 import { complain, useBench } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";
 import { Sheet } from "../ui/Sheet";
-import { copy, insert, pasteCopied, replaceChain } from "./acts";
+import { copy, insert, pasteCopied, replaceChain } from "./stageActions";
 import { chainDocument, chainOfDocument } from "./document";
 
 /** Chains of one's own: kept by name, loaded, shared as recipe files. */

@@ -1,11 +1,11 @@
 import { useBench } from "../state/store";
 import { formatDb } from "../ui/format";
-import { useHeard } from "../state/useHeard";
+import { useLiveReadings } from "../state/useLiveReadings";
 
 /** What a stage takes off at the moment. */
 export function Effort({ stage }: { stage: string }) {
   const playing = useBench((s) => s.playing);
-  const taken = useHeard((heard) => {
+  const taken = useLiveReadings((heard) => {
     const effort = heard?.meters.stages[stage]?.effort_db;
     return formatDb(effort?.length ? Math.min(...effort) : 0, false, "");
   });

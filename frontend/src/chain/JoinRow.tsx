@@ -2,10 +2,10 @@ import { useDroppable } from "@dnd-kit/core";
 import { memo } from "react";
 import { useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
-import { moreBranches } from "./acts";
-import type { Rails } from "./rails";
-import { columnPx } from "./rails";
-import { RailLines } from "./RailLines";
+import { moreBranches } from "./stageActions";
+import type { Rails } from "./signalFlow";
+import { columnPx } from "./signalFlow";
+import { FlowLines } from "./FlowLines";
 import { DropMark, GAP_PX, INDENT_PX } from "./StageRow";
 
 const HEIGHT_PX = 24;
@@ -30,7 +30,7 @@ export const JoinRow = memo(function JoinRow({ split: id, depth, rails, last, ma
       style={{ height: HEIGHT_PX, paddingLeft: columnPx(last, last) + GAP_PX + (depth - 1) * INDENT_PX }}
       className="relative flex items-center border-b border-faint bg-page"
     >
-      <RailLines rails={rails} last={last} height={HEIGHT_PX} />
+      <FlowLines rails={rails} last={last} height={HEIGHT_PX} />
       {room && (
         <button
           type="button"

@@ -1,6 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import { memo } from "react";
-import { useShape } from "../state/shape";
+import { useShape } from "../state/recipeShape";
 import { useBench } from "../state/store";
 import { MASTER } from "../tree/tree";
 import {
@@ -14,7 +14,7 @@ import {
   remove,
   WAYS,
   wrapIn,
-} from "./acts";
+} from "./stageActions";
 import { select } from "../state/listening";
 
 interface Props {

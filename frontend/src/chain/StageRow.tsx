@@ -5,11 +5,11 @@ import { select } from "../state/listening";
 import { kindInfo, useBench } from "../state/store";
 import { useSurvey } from "../state/useSurvey";
 import { stageOf } from "../tree/tree";
-import { chooseTo } from "./acts";
+import { chooseTo } from "./stageActions";
 import { Effort } from "./Effort";
-import type { Rails } from "./rails";
-import { columnPx } from "./rails";
-import { RailLines } from "./RailLines";
+import type { Rails } from "./signalFlow";
+import { columnPx } from "./signalFlow";
+import { FlowLines } from "./FlowLines";
 import { StageMenu } from "./StageMenu";
 import { StageSwitch } from "./StageSwitch";
 
@@ -63,7 +63,7 @@ export const StageRow = memo(function StageRow({ id, depth, rails, last, mark }:
       style={{ height: HEIGHT_PX }}
       className={`group relative border-b border-faint ${selected ? "bg-rim2" : beside ? "bg-rim2/60" : depth ? "bg-page" : "bg-enamel"} ${isDragging ? "opacity-40" : ""}`}
     >
-      <RailLines rails={rails} last={last} height={HEIGHT_PX} />
+      <FlowLines rails={rails} last={last} height={HEIGHT_PX} />
       <StageSwitch
         id={id}
         on={on}

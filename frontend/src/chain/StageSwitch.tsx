@@ -1,4 +1,4 @@
-import { toggle } from "./acts";
+import { toggle } from "./stageActions";
 
 interface Props {
   id: string;

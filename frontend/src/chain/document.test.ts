@@ -1,6 +1,6 @@
 import { describe, expect, it, vi } from "vitest";
-import type { Ride, Stage } from "../api/types";
-import { recipeOf, shown, split, trim } from "../tree/growing";
+import type { ParameterAutomation, Stage } from "../api/types";
+import { recipeOf, shown, split, trim } from "../tree/testRecipes";
 import { walk } from "../tree/tree";
 import { chainDocument, chainOfDocument, keepCopied, lastCopied, paste } from "./document";
 
@@ -17,7 +17,7 @@ const song = {
       points: [{ at: { section: "v", edge: "start", offset_s: 0 }, value: 2 }],
     },
     { target: "a", param: "gain_db", points: [{ at: 0, value: 2 }] },
-  ] as unknown as Ride[],
+  ] as unknown as ParameterAutomation[],
 };
 
 describe("a chain by itself", () => {

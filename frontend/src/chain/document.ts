@@ -1,8 +1,8 @@
 /** Chains by themselves, as recipe files: what is copied, saved and shared. */
-import type { Bus, Recipe, Ride, Stage } from "../api/types";
-import { copied, freshIds } from "../tree/fresh";
-import { putStages } from "../tree/moving";
-import type { Place } from "../tree/moving";
+import type { Bus, Recipe, ParameterAutomation, Stage } from "../api/types";
+import { copied, freshIds } from "../tree/newIds";
+import { putStages } from "../tree/moveStages";
+import type { Place } from "../tree/moveStages";
 import { branchesOf, mapChains, walk, walkChain } from "../tree/tree";
 
 /** A recipe of these stages alone, on the song's buses as they came, so that what listens to a bus still can. */
@@ -33,7 +33,7 @@ export function paste(recipe: Recipe, document: Recipe, place: Place): { recipe:
   const made = copied(chainOfDocument(document), document.automation, freshIds(recipe));
   const heard = new Set([...recipe.buses, ...recipe.groups].map(({ id }) => id));
   const sections = new Set(recipe.sections.map(({ id }) => id));
-  const fits = ({ points }: Ride) =>
+  const fits = ({ points }: ParameterAutomation) =>
     points.every(({ at }) => typeof at === "number" || sections.has(at.section));
   const put = putStages(recipe, made.stages, place);
   const pasted = { ...put, automation: [...put.automation, ...made.automation.filter(fits)] };

@@ -4,9 +4,9 @@ import type { DragEndEvent, DragMoveEvent } from "@dnd-kit/core";
 import { useState } from "react";
 import { useBench } from "../state/store";
 import { chainIn } from "../tree/tree";
-import { chosen, move, moveToLane } from "./acts";
-import { placeAt } from "./placeAt";
-import type { Row } from "./rails";
+import { chosen, move, moveToLane } from "./stageActions";
+import { dropPosition } from "./dropPosition";
+import type { Row } from "./signalFlow";
 
 type Target = { lane: string } | { row: Pick<Row, "kind" | "id"> } | { end: string };
 
@@ -43,7 +43,7 @@ export function useChainDrag() {
     if ("lane" in target) moveToLane(dragged, target.lane);
     else {
       const end = "end" in target ? { home: target.end, at: chainIn(recipe, target.end).length } : null;
-      const place = "row" in target ? placeAt(recipe, target.row, lower) : end;
+      const place = "row" in target ? dropPosition(recipe, target.row, lower) : end;
       if (place) move(dragged, place);
     }
   };

@@ -4,8 +4,8 @@ import { api, panelPath } from "../api/client";
 import type { Panel, Passage } from "../api/types";
 import { useBench } from "../state/store";
 import { usePassageChoice } from "../state/usePassageChoice";
-import { keyedOthers, stageTitles, useNamed } from "../listening/useNamed";
-import { nameOf } from "../listening/words";
+import { keyedOthers, stageTitles, useCompareNames } from "../listening/useCompareNames";
+import { nameOf } from "../listening/listeningText";
 import type { Frame } from "../plots/plot";
 import {
   drawBand,
@@ -20,7 +20,7 @@ import {
 } from "../plots/plot";
 import { ComparedPicture, savePicture } from "./ComparedPicture";
 import { FIGURES } from "./figures";
-import { ToTheEar } from "./ToTheEar";
+import { PerceivedLoudness } from "./PerceivedLoudness";
 import { Choice } from "../ui/Choice";
 import { formatDb } from "../ui/format";
 import type { Axis } from "../ui/scale";
@@ -38,7 +38,7 @@ const CURVES = [
 export function BeforeAfter() {
   const song = useBench((s) => s.song)!;
   const revision = useBench((s) => s.revision?.id ?? 0);
-  const named = useNamed();
+  const named = useCompareNames();
   const [other, setOther] = useState("received");
   const passage = usePassageChoice();
   const [curve, setCurve] = useState<(typeof CURVES)[number]["value"]>("average_db");
@@ -88,7 +88,7 @@ export function BeforeAfter() {
       {panel ? (
         <>
           {curve === "ear" ? (
-            <ToTheEar other={other} from={from} to={to} />
+            <PerceivedLoudness other={other} from={from} to={to} />
           ) : (
             <Spectra panel={panel} curve={curve} />
           )}

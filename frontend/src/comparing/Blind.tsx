@@ -5,8 +5,8 @@ import type { BlindTest } from "../api/types";
 import { endBlind, hearBlind, setMatched, setPlaying } from "../state/listening";
 import { complain, useBench } from "../state/store";
 import type { Heard } from "../state/store";
-import { keyedOthers, stageTitles, useNamed } from "../listening/useNamed";
-import { nameOf } from "../listening/words";
+import { keyedOthers, stageTitles, useCompareNames } from "../listening/useCompareNames";
+import { nameOf } from "../listening/listeningText";
 import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
 
@@ -88,7 +88,7 @@ export function Blind() {
 
 /** What is asked, of which two. */
 function Setting({ onBegin }: { onBegin: (pair: Pair, kind: BlindTest["kind"], rounds: number) => void }) {
-  const named = useNamed();
+  const named = useCompareNames();
   const titles = stageTitles();
   const all = keyedOthers(named);
   const [first, setFirst] = useState<Heard>("now");

@@ -5,14 +5,14 @@ import type { Panel, Reference } from "../api/types";
 import { compare, stopComparing, refreshOther } from "../state/listening";
 import { settle } from "../state/saving";
 import { complain, useBench } from "../state/store";
-import { useNamed } from "../listening/useNamed";
+import { useCompareNames } from "../listening/useCompareNames";
 import { FIGURES } from "./figures";
 import { formatDb, formatTime } from "../ui/format";
 
 /** Finished records beside the song: heard at equal loudness, measured in columns. */
 export function References() {
   const song = useBench((s) => s.song)!;
-  const { references } = useNamed();
+  const { references } = useCompareNames();
   const client = useQueryClient();
   const chooser = useRef<HTMLInputElement>(null);
   const [sent, setSent] = useState<string | null>(null);

@@ -7,14 +7,14 @@ import { compare, stopComparing } from "../state/listening";
 import { edit } from "../state/edits";
 import { settle } from "../state/saving";
 import { complain, useBench } from "../state/store";
-import { useNamed } from "../listening/useNamed";
+import { useCompareNames } from "../listening/useCompareNames";
 import { Choice } from "../ui/Choice";
 import { withMinus, formatMoment } from "../ui/format";
 
 /** Named states of the song: name one, hear it, see what differs, take it or a stage of it back. */
 export function Versions() {
   const song = useBench((s) => s.song)!;
-  const { versions } = useNamed();
+  const { versions } = useCompareNames();
   const [name, setName] = useState("");
   const [shown, setShown] = useState<number | null>(null);
   const client = useQueryClient();
@@ -117,7 +117,7 @@ function shownValue(value: unknown): string {
 /** From the version to now or another state, value by value; a whole stage may be taken over. */
 function Differences({ version }: { version: Version }) {
   const revision = useBench((s) => s.revision?.id ?? 0);
-  const { versions } = useNamed();
+  const { versions } = useCompareNames();
   const [against, setAgainst] = useState("now");
   const { data } = useQuery({
     queryKey: ["differences", version.id, against, revision],

@@ -1,12 +1,12 @@
 import { useRef } from "react";
 import { useBench } from "../state/store";
-import { useHeardName } from "../listening/useNamed";
+import { useHeardName } from "../listening/useCompareNames";
 import { useSurvey } from "../state/useSurvey";
 import type { Gauge } from "../live/protocol";
 import { formatDb } from "../ui/format";
-import { Needle } from "../ui/needle";
+import { Needle } from "../ui/meterBallistics";
 import { useMovingCanvas } from "../ui/useCanvas";
-import { heardNow, useHeard } from "../state/useHeard";
+import { heardNow, useLiveReadings } from "../state/useLiveReadings";
 import { drawBars, drawCorrelation, drawScope, NAMES } from "./drawing";
 
 const TRAIL = 5;
@@ -100,11 +100,11 @@ function Figure({
 }
 
 function Heard({ name, read }: { name: string; read: (gauge: Gauge | null) => string }) {
-  return <Figure name={name} value={useHeard((heard) => read(heard?.gauge ?? null))} />;
+  return <Figure name={name} value={useLiveReadings((heard) => read(heard?.gauge ?? null))} />;
 }
 
 function TruePeak() {
-  const db = useHeard((heard) => {
+  const db = useLiveReadings((heard) => {
     const peak = heard?.gauge?.true_peak_dbtp ?? SILENCE;
     return peak > SILENCE ? peak : null;
   });

@@ -1,7 +1,7 @@
 /** Drawing the meters: four bars with held peaks, the correlation, the stereo image. */
 import type { Gauge } from "../live/protocol";
 import { withMinus } from "../ui/format";
-import type { Needle } from "../ui/needle";
+import type { Needle } from "../ui/meterBallistics";
 import { AXIS_FONT, colour } from "../ui/useCanvas";
 
 const LOWEST_DB = -48;

@@ -1,12 +1,12 @@
 import { useEffect } from "react";
 import { compare, keepAtHand, setMatched, WITHOUT_CHAIN } from "../state/listening";
-import { matchWords } from "../state/matching";
+import { matchWords } from "../state/loudnessMatch";
 import { useBench } from "../state/store";
 import { useMatchedPassage } from "../state/useSurvey";
 import { Hint } from "../ui/Hint";
 import { ComparePanel } from "./ComparePanel";
-import { keyedOthers, stageTitles, useHeardName, useNamed } from "./useNamed";
-import { nameOf } from "./words";
+import { keyedOthers, stageTitles, useHeardName, useCompareNames } from "./useCompareNames";
+import { nameOf } from "./listeningText";
 
 /** What is compared now and then, and stands on no number. */
 const PASSING = /^(without|eased|coded|added):/;
@@ -25,7 +25,7 @@ export function CompareKeys() {
   const matched = useBench((s) => s.matched);
   const match = useBench((s) => s.match);
   const blind = useBench((s) => s.blind !== null);
-  const named = useNamed();
+  const named = useCompareNames();
   const titles = stageTitles();
   const otherName = useHeardName(other).toLowerCase();
   const keyed = keyedOthers(named);

@@ -1,6 +1,6 @@
 import { Tabs } from "radix-ui";
 import { Sheet } from "../ui/Sheet";
-import { AsCoded } from "../comparing/AsCoded";
+import { CodecPreview } from "../comparing/CodecPreview";
 import { BeforeAfter } from "../comparing/BeforeAfter";
 import { Blind } from "../comparing/Blind";
 import { References } from "../comparing/References";
@@ -53,7 +53,7 @@ export function ComparePanel() {
           <BeforeAfter />
         </Tabs.Content>
         <Tabs.Content value="coded" className="pt-4">
-          <AsCoded />
+          <CodecPreview />
         </Tabs.Content>
         <Tabs.Content value="blind" className="pt-4">
           <Blind />

@@ -1,8 +1,8 @@
 import { CompareKeys } from "./CompareKeys";
-import { HeardLine } from "./HeardLine";
+import { NowPlaying } from "./NowPlaying";
 import { Monitor } from "./Monitor";
 import { Transport } from "./Transport";
-import { Ways } from "./Ways";
+import { MonitorChoices } from "./MonitorChoices";
 
 /** How the bench is heard; nothing here is ever part of the print. */
 export function ListeningBar() {
@@ -15,11 +15,11 @@ export function ListeningBar() {
         <Transport />
         <CompareKeys />
         <div className="ml-auto flex shrink-0 items-end gap-3 max-[1100px]:gap-2">
-          <Ways />
+          <MonitorChoices />
           <Monitor />
         </div>
       </div>
-      <HeardLine />
+      <NowPlaying />
     </section>
   );
 }

@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { loopFromHere, setMatchMoving, setQueue } from "../state/listening";
 import { session } from "../state/session";
 import { useBench } from "../state/store";
-import { useHeard } from "../state/useHeard";
+import { useLiveReadings } from "../state/useLiveReadings";
 import { Segments } from "../ui/Segments";
 import { Device } from "./Device";
 import { diagnose } from "./slowness";
@@ -16,14 +16,14 @@ export function LiveStatus() {
   const song = useBench((s) => s.song)!;
   const queueMs = useBench((s) => s.queueMs);
   const matchMoving = useBench((s) => s.matchMoving);
-  const load = useHeard((now) => Math.round((now?.meters.load ?? 0) * 100));
-  const work = useHeard((now) => Math.round((now?.meters.work ?? 0) * 100));
-  const aheadS = useHeard(() => {
+  const load = useLiveReadings((now) => Math.round((now?.meters.load ?? 0) * 100));
+  const work = useLiveReadings((now) => Math.round((now?.meters.work ?? 0) * 100));
+  const aheadS = useLiveReadings(() => {
     const seconds = session().player?.aheadS ?? 0;
     return seconds < 1 ? Math.round(10 * seconds) / 10 : Math.round(seconds);
   });
-  const lateCalls = useHeard(() => session().player?.lateCalls ?? 0);
-  const roundTripMs = useHeard(() => Math.round(session().player?.roundTripMs ?? 0));
+  const lateCalls = useLiveReadings(() => session().player?.lateCalls ?? 0);
+  const roundTripMs = useLiveReadings(() => Math.round(session().player?.roundTripMs ?? 0));
   const fromMemory = useBench((s) => s.work.progress !== null);
   const slow = diagnose({ load, work, roundTripMs, lateCalls, underruns, fromMemory });
   return (

@@ -1,14 +1,14 @@
 import { heardSong, setLoop } from "../state/listening";
 import { useBench } from "../state/store";
 import { formatTime } from "../ui/format";
-import { useHeard } from "../state/useHeard";
+import { useLiveReadings } from "../state/useLiveReadings";
 import { PlayButton } from "./PlayButton";
 
 /** Play, the time, and the way out of a loop. */
 export function Transport() {
   const song = useBench((s) => s.song)!;
   const loop = useBench((s) => s.loop);
-  const at = useHeard(() => formatTime(heardSong() / song.rate_hz, 2));
+  const at = useLiveReadings(() => formatTime(heardSong() / song.rate_hz, 2));
   return (
     <>
       <PlayButton />

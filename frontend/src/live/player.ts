@@ -3,7 +3,7 @@ import workletUrl from "./player.worklet.ts?worker&url";
 import SocketWorker from "./socket.worker.ts?worker";
 import type { Began, PlayerReport, PlayerSettings } from "./player.worklet";
 import type { Described, Recipe } from "../api/types";
-import { changesBetween, MOST_CHANGES } from "./changes";
+import { changesBetween, MOST_CHANGES } from "./documentEdits";
 import { itemAt, putInOrder, readMeters } from "./protocol";
 import type { Ask, BlockHead, FromWorker, Meters, Row, ToWorker, Work } from "./protocol";
 

@@ -1,5 +1,5 @@
 /** The wire of the live socket: blocks in, messages out. */
-import type { Change } from "./changes";
+import type { Change } from "./documentEdits";
 import type { Described, Listening, Match, Recipe, Touch } from "../api/types";
 
 export const HEADER_BYTES = 40;

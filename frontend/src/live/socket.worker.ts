@@ -1,5 +1,5 @@
 /** Owns the live socket, so that a busy page cannot starve the ear: blocks go straight on to the player. */
-import { patched } from "./changes";
+import { patched } from "./documentEdits";
 import { itemAt, otherName, parseBlock, putInOrder } from "./protocol";
 import type { Ask, BlockHead, EditChange, FromWorker, Heard, ToPlayer, ToWorker } from "./protocol";
 

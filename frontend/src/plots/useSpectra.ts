@@ -4,7 +4,7 @@ import type { Frame } from "./plot";
 import { drawLine, xAt, yAt } from "./plot";
 import { colour } from "../ui/useCanvas";
 import { wake } from "../ui/ticker";
-import { heardNow } from "../state/useHeard";
+import { heardNow } from "../state/useLiveReadings";
 import type { Row, Spectrum } from "../live/protocol";
 import { calmed, SPECTRUM_HZ } from "./spectrum";
 import type { Axis } from "../ui/scale";

@@ -1,11 +1,11 @@
 import { heardSong } from "../state/listening";
 import { Monitor } from "../listening/Monitor";
 import { PlayButton } from "../listening/PlayButton";
-import { Ways } from "../listening/Ways";
+import { MonitorChoices } from "../listening/MonitorChoices";
 import { formatTime } from "../ui/format";
 import { Segments } from "../ui/Segments";
-import { useHeard } from "../state/useHeard";
-import { recordFrame, songAt } from "./places";
+import { useLiveReadings } from "../state/useLiveReadings";
+import { recordFrame, songAt } from "./positions";
 import type { RecordNow } from "../api/recordTypes";
 import type { Playing } from "./usePlayable";
 import { useHearing } from "./useRecord";
@@ -26,10 +26,10 @@ interface Props {
 export function RecordBar({ record, playing, known }: Props) {
   const { played, progress, problem } = playing;
   const { part, level } = useHearing();
-  const at = useHeard(() =>
+  const at = useLiveReadings(() =>
     played ? formatTime(recordFrame(played, heardSong()) / played.rate_hz, 2) : "0:00.00",
   );
-  const song = useHeard(() => (played ? songAt(played, recordFrame(played, heardSong())) : 0));
+  const song = useLiveReadings(() => (played ? songAt(played, recordFrame(played, heardSong())) : 0));
   const titles = record?.songs.map(({ title }) => title) ?? [];
   return (
     <section
@@ -66,7 +66,7 @@ export function RecordBar({ record, playing, known }: Props) {
           />
         </div>
         <div className="ml-auto flex shrink-0 items-end gap-3 max-[1100px]:gap-2">
-          <Ways />
+          <MonitorChoices />
           <Monitor />
         </div>
       </div>

@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
 import type { RecordNow, RecordRow } from "../api/recordTypes";
-import { openRecord } from "../state/opening";
+import { openRecord } from "../state/openSong";
 import { complain } from "../state/store";
 import { Sheet } from "../ui/Sheet";
 

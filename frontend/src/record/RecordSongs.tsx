@@ -1,14 +1,14 @@
 import { useRef, useState } from "react";
 import type { RecordHeard, RecordNow, RecordSong, SongHeard } from "../api/recordTypes";
 import { heardSong, seek, setPlaying } from "../state/listening";
-import { openSong } from "../state/opening";
+import { openSong } from "../state/openSong";
 import { complain, useBench } from "../state/store";
 import { formatDb, formatTime } from "../ui/format";
 import { InlineNumber } from "../ui/InlineNumber";
 import { Playhead } from "../ui/Playhead";
 import { JoinRow } from "./JoinRow";
-import { moved, playedFrame, recordFrame, secondsOf } from "./places";
-import type { Played } from "./places";
+import { moved, playedFrame, recordFrame, secondsOf } from "./positions";
+import type { Played } from "./positions";
 import { SongCard } from "./SongCard";
 import { SongWave } from "./SongWave";
 import { useHearing, useRecordEdits } from "./useRecord";

@@ -4,7 +4,7 @@ import { InlineCode } from "../ui/InlineCode";
 import { InlineNumber } from "../ui/InlineNumber";
 import { Segments } from "../ui/Segments";
 import { MoveSong } from "./MoveSong";
-import { secondsOf } from "./places";
+import { secondsOf } from "./positions";
 
 const SHAPES = [
   { value: "line", label: "even" },

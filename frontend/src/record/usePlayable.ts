@@ -4,10 +4,10 @@ import { useEffect, useRef } from "react";
 import { api } from "../api/client";
 import type { RecordNow } from "../api/recordTypes";
 import { heardSong } from "../state/listening";
-import { playSound } from "../state/opening";
+import { playSound } from "../state/openSong";
 import { useBench } from "../state/store";
-import { playedFrame, recordFrame } from "./places";
-import type { Played } from "./places";
+import { playedFrame, recordFrame } from "./positions";
+import type { Played } from "./positions";
 import { useHearing } from "./useRecord";
 
 const ASK_MS = 700;

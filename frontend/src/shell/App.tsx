@@ -2,9 +2,9 @@ import { Tooltip } from "radix-ui";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { api } from "../api/client";
 import { Bench } from "./Bench";
-import { Dropping } from "./Dropping";
+import { DropTarget } from "./DropTarget";
 import { importFiles, useImporting } from "../state/importing";
-import { addressed, addressedRecord, openRecord, openSong } from "../state/opening";
+import { addressed, addressedRecord, openRecord, openSong } from "../state/openSong";
 import { complain, useBench } from "../state/store";
 import { applyTheme } from "./theme";
 
@@ -56,7 +56,7 @@ export function App() {
       ) : (
         <Welcome empty={empty} problem={problem} />
       )}
-      <Dropping />
+      <DropTarget />
     </Tooltip.Provider>
   );
 }

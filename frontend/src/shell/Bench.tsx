@@ -7,7 +7,7 @@ import { StageEditor } from "../stages/StageEditor";
 import { Header } from "./Header";
 import { obeyBeforeLists, obeyKey } from "./keys";
 import { Notice } from "./Notice";
-import { watchHand } from "../state/riding";
+import { watchHand } from "../state/automationRecording";
 import { saveLeaving } from "../state/saving";
 
 export function Bench() {

@@ -4,8 +4,8 @@ import { useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Saved } from "../state/store";
 import { importFiles } from "../state/importing";
-import { openRecord, openSong } from "../state/opening";
-import { useComing } from "../state/useComing";
+import { openRecord, openSong } from "../state/openSong";
+import { useBackgroundImport } from "../state/useBackgroundImport";
 import { step } from "../state/edits";
 import { complain, useBench } from "../state/store";
 import { FileChooser } from "../ui/FileChooser";
@@ -14,7 +14,7 @@ import { toggleTheme } from "./theme";
 import { History } from "../comparing/History";
 import { Notes } from "../findings/Notes";
 import { PrintDialog } from "./PrintDialog";
-import { KeysSheet } from "./KeysSheet";
+import { Shortcuts } from "./Shortcuts";
 
 function savedWords(saved: Saved, madeAt: string): string {
   if (saved === "saving") return "Saving …";
@@ -64,7 +64,7 @@ export function Header() {
         <History />
         <PrintDialog />
         <Action label="Theme" title="Light or dark" onClick={toggleTheme} />
-        <KeysSheet />
+        <Shortcuts />
       </div>
     </header>
   );
@@ -89,7 +89,7 @@ function SongMenu() {
   const song = useBench((s) => s.song)!;
   const chooser = useRef<HTMLInputElement>(null);
   const [open, setOpen] = useState(false);
-  const coming = useComing(open);
+  const coming = useBackgroundImport(open);
   const { data: songs } = useQuery({
     queryKey: ["songs", song.id, coming],
     queryFn: api.songs,

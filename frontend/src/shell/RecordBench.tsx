@@ -6,14 +6,14 @@ import { formatTime } from "../ui/format";
 import { Segments } from "../ui/Segments";
 import { ChainsTable } from "../record/ChainsTable";
 import { Delivery } from "../record/Delivery";
-import { Papers } from "../record/Papers";
-import { lengthOf } from "../record/places";
+import { Documents } from "../record/Documents";
+import { lengthOf } from "../record/positions";
 import { RecordCard } from "../record/RecordCard";
 import { RecordBar } from "../record/RecordBar";
 import { RecordHeader } from "./RecordHeader";
 import { RecordSongs } from "../record/RecordSongs";
 import { TonePicture } from "../record/TonePicture";
-import { useComing } from "../state/useComing";
+import { useBackgroundImport } from "../state/useBackgroundImport";
 import { usePlayable } from "../record/usePlayable";
 import { useRecord, useRecordEdits, useRecordHeard } from "../record/useRecord";
 
@@ -28,7 +28,7 @@ export default function RecordBench() {
   const { heard, problem: unheard } = useRecordHeard(record);
   const playing = usePlayable(record);
   const { edit, step } = useRecordEdits();
-  const coming = useComing();
+  const coming = useBackgroundImport();
   const [part, setPart] = useState<"mid" | "side">("mid");
   useEffect(() => {
     const undo = (event: KeyboardEvent) => {
@@ -139,7 +139,7 @@ export default function RecordBench() {
           {heard?.work === null && heard.stands_out.length === 0 && (
             <p className="text-mute">No findings: the songs go together.</p>
           )}
-          {record && record.songs.length > 0 && <Papers record={record} ready={heard?.papers ?? false} />}
+          {record && record.songs.length > 0 && <Documents record={record} ready={heard?.papers ?? false} />}
         </aside>
       </div>
       <RecordBar record={record} playing={playing} known={heard?.work === null} />

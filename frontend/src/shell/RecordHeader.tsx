@@ -1,7 +1,7 @@
 import type { RecordNow } from "../api/recordTypes";
-import { openSong } from "../state/opening";
+import { openSong } from "../state/openSong";
 import { complain } from "../state/store";
-import { KeysSheet } from "./KeysSheet";
+import { Shortcuts } from "./Shortcuts";
 import { toggleTheme } from "./theme";
 import { RecordMenu } from "../record/RecordMenu";
 import { useRecordEdits } from "../record/useRecord";
@@ -51,7 +51,7 @@ export function RecordHeader({ record }: { record: RecordNow | undefined }) {
         <button type="button" className={ACTION} title="Light or dark" onClick={toggleTheme}>
           Theme
         </button>
-        <KeysSheet />
+        <Shortcuts />
       </div>
     </header>
   );

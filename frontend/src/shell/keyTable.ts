@@ -11,8 +11,8 @@ import {
   step as stepStage,
   stepLane,
   toggle,
-} from "../chain/acts";
-import { openSearch } from "../chain/searching";
+} from "../chain/stageActions";
+import { openSearch } from "../chain/useStageSearch";
 import { chainOf } from "../state/editing";
 import {
   compare,
@@ -31,7 +31,7 @@ import {
   WITHOUT_CHAIN,
 } from "../state/listening";
 import { step } from "../state/edits";
-import { arm, useRiding } from "../state/riding";
+import { arm, useRiding } from "../state/automationRecording";
 import { homeOf, MASTER, splitOf, stageOf, walkChain } from "../tree/tree";
 import { kindInfo, useBench } from "../state/store";
 

@@ -46,7 +46,7 @@ const { keyName, obeyBeforeLists, obeyKey, setLetters } = await import("./keys")
 const { KEYS } = await import("./keyTable");
 const { useBench, PLAIN } = await import("../state/store");
 const { MASTER } = await import("../tree/tree");
-const { DECLARED } = await import("../tree/growing");
+const { DECLARED } = await import("../tree/testRecipes");
 
 const stage = (id: string, kind: string) => ({ id, kind, on: true, channels: "stereo", mix: 1, params: {} });
 const recipe = {

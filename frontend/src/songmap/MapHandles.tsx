@@ -1,10 +1,10 @@
 import { edit } from "../state/edits";
 import { rest } from "../state/saving";
 import { setLoop } from "../state/listening";
-import { useShape } from "../state/shape";
+import { useShape } from "../state/recipeShape";
 import type { Span } from "../state/store";
 import { useBench } from "../state/store";
-import type { Keys } from "../ui/byKeys";
+import type { Keys } from "../ui/keySteps";
 import { formatTime } from "../ui/format";
 import { Handle } from "../ui/Handle";
 import { BAND_HEIGHT, withBoundary, withEdge, xOf } from "./geometry";

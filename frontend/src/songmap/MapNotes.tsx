@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { api } from "../api/client";
 import { walk } from "../tree/tree";
 import { seek, select } from "../state/listening";
-import { useShape } from "../state/shape";
+import { useShape } from "../state/recipeShape";
 import { useBench } from "../state/store";
 import { useSurvey } from "../state/useSurvey";
 import { FindingRow } from "../findings/FindingRow";

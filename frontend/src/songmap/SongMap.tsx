@@ -2,12 +2,12 @@ import { useRef, useState } from "react";
 import type { PointerEvent, WheelEvent } from "react";
 import { walk } from "../tree/tree";
 import { heardSong, seek, select, setLoop, setView } from "../state/listening";
-import { useShape } from "../state/shape";
+import { useShape } from "../state/recipeShape";
 import type { Span } from "../state/store";
 import { kindInfo, useBench } from "../state/store";
 import { edit } from "../state/edits";
 import { formatDb, formatTime } from "../ui/format";
-import { Lanes } from "../rides/Lanes";
+import { AutomationLanes } from "../automation/AutomationLanes";
 import { Playhead } from "../ui/Playhead";
 import type { Row } from "./drawing";
 import { Overlay, StillMap } from "./layers";
@@ -204,7 +204,7 @@ export function SongMap() {
         </div>
         <MapNotes />
       </div>
-      <Lanes view={view} />
+      <AutomationLanes view={view} />
     </section>
   );
 }

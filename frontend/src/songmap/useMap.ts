@@ -5,11 +5,11 @@ import { api } from "../api/client";
 import type { MapRows, Recipe, Stage } from "../api/types";
 import { busOf, laneOf } from "../state/editing";
 import { homeOf, MASTER, splitOf, walk } from "../tree/tree";
-import { useShape } from "../state/shape";
+import { useShape } from "../state/recipeShape";
 import type { Span } from "../state/store";
 import { kindInfo, useBench } from "../state/store";
 import { MAP_COLUMNS, useSurvey } from "../state/useSurvey";
-import { useRested } from "../ui/useRested";
+import { useDebounced } from "../ui/useDebounced";
 import { covers } from "./geometry";
 import type { Row, Wave } from "./drawing";
 
@@ -51,7 +51,7 @@ export function useMap(extra: readonly ExtraRow[]) {
   const zoomedIn = useBench((s) => s.view) !== null;
   const survey = useSurvey();
   const view = useView();
-  const rested = useRested(view, REST_MS);
+  const rested = useDebounced(view, REST_MS);
   const [from, to] = rested;
   const source = Object.values(song.sources)
     .map(({ sha256 }) => sha256)

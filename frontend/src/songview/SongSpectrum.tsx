@@ -1,6 +1,6 @@
 import { useRef, useState } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
-import { Dragged } from "../plots/Dragged";
+import { DraggedValue } from "../plots/DraggedValue";
 import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
 import { hearBandAround } from "../plots/searchBand";
@@ -80,7 +80,7 @@ export function SongSpectrum({ searching }: { searching: boolean }) {
       onPointerLeave={() => setSpot(null)}
       title="Shift-drag to solo a range"
     >
-      {range.shown && <Dragged shown={range.shown} />}
+      {range.shown && <DraggedValue shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="Spectrum of what is heard, mid over side" />
       {spot && (
         <span

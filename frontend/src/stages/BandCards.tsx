@@ -1,6 +1,6 @@
 import { addBand, bandWords, cardWords, MOST_BANDS } from "./bands";
-import { changeBands } from "./changeBands";
-import type { EqualizerStage } from "./changeBands";
+import { changeBands } from "./bandEdits";
+import type { EqualizerStage } from "./bandEdits";
 
 /** The bands side by side, to be chosen. */
 export function BandCards({

@@ -10,9 +10,9 @@ import { formatDb, formatHz } from "../ui/format";
 import { BandsPicture } from "./BandsPicture";
 import { PartCards } from "./PartCards";
 import { PartFigures } from "./PartFigures";
-import { changePart, readsOf } from "./parts";
+import { changePart, readsOf } from "./selectedPart";
 import { SpectrumTools } from "../plots/SpectrumTools";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { TimePicture } from "./TimePicture";
 
 type BandStage = Extract<Stage, { kind: "band_dynamics" }>;
@@ -56,7 +56,7 @@ export default function BandDynamicsView({ stage }: { stage: BandStage }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(100px,1fr)_auto_minmax(0,176px)] gap-y-[6px]">
       <div className="flex items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <SpectrumTools />
         <button
           type="button"

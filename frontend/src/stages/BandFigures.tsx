@@ -1,11 +1,11 @@
 import type { Band, Channels } from "../api/types";
-import { RiddenRule } from "../rides/RiddenRule";
+import { AutomatedRule } from "../automation/AutomatedRule";
 import { rest } from "../state/saving";
 import { useItems } from "../state/store";
 import { Choice } from "../ui/Choice";
 import { bandWords, changeBand, copyToOther, hasGain, isPass, SHAPES } from "./bands";
-import { changeBands } from "./changeBands";
-import type { EqualizerStage } from "./changeBands";
+import { changeBands } from "./bandEdits";
+import type { EqualizerStage } from "./bandEdits";
 
 const CHANNELS: { value: Channels; label: string }[] = [
   { value: "stereo", label: "stereo" },
@@ -59,7 +59,7 @@ export function BandFigures({
           onChange={(channels) => change({ channels: channels as Channels }, true)}
         />
       </div>
-      <RiddenRule
+      <AutomatedRule
         target={stage.id}
         path={`bands.${band.id}.hz`}
         param={param("hz")}
@@ -68,7 +68,7 @@ export function BandFigures({
         onRest={rest}
       />
       {hasGain(band) ? (
-        <RiddenRule
+        <AutomatedRule
           target={stage.id}
           path={`bands.${band.id}.gain_db`}
           param={param("gain_db")}
@@ -89,7 +89,7 @@ export function BandFigures({
       ) : (
         <span />
       )}
-      <RiddenRule
+      <AutomatedRule
         target={stage.id}
         path={`bands.${band.id}.q`}
         param={param("q")}

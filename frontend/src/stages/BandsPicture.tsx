@@ -1,6 +1,6 @@
 import { useRef } from "react";
 import type { Stage } from "../api/types";
-import { heardNow } from "../state/useHeard";
+import { heardNow } from "../state/useLiveReadings";
 import { useBench } from "../state/store";
 import { formatDb } from "../ui/format";
 import type { Axis } from "../ui/scale";
@@ -9,7 +9,7 @@ import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { Crossovers } from "./Crossovers";
 import { bandsTotal } from "./curves";
-import { Dragged } from "../plots/Dragged";
+import { DraggedValue } from "../plots/DraggedValue";
 import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 import { useRangeDrag } from "../plots/useRangeDrag";
@@ -102,7 +102,7 @@ export function BandsPicture({ stage, chosen, choose }: Props) {
         choose(bands[corners.filter((corner) => corner < hz).length]!.id);
       }}
     >
-      {range.shown && <Dragged shown={range.shown} />}
+      {range.shown && <DraggedValue shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="Gain of every band over the spectrum, at rest and now" />
       {size.width > 0 && <Crossovers stage={stage} frame={frameOf(size.width, size.height)} axis={HZ} />}
     </div>

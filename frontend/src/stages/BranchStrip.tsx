@@ -1,16 +1,16 @@
 import { useRef } from "react";
 import type { Branch, Param } from "../api/types";
 import { edit } from "../state/edits";
-import { RiddenRule } from "../rides/RiddenRule";
+import { AutomatedRule } from "../automation/AutomatedRule";
 import { rest } from "../state/saving";
 import { NO_PARAMS, useBench } from "../state/store";
 import { BranchSolo } from "../chain/BranchSolo";
 import { setBranch } from "../tree/splits";
 import { nameOfHome } from "../tree/tree";
 import { formatValue } from "../ui/format";
-import { Needle } from "../ui/needle";
+import { Needle } from "../ui/meterBallistics";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
-import { heardNow } from "../state/useHeard";
+import { heardNow } from "../state/useLiveReadings";
 
 /** A branch's fader: level, pan, width, what it gives at the moment, alone or left out for the ear. */
 export function BranchStrip({ branch }: { branch: Branch }) {
@@ -44,7 +44,7 @@ type Faded = "gain_db" | "pan" | "width";
 
 function Fader({ branch, param }: { branch: Branch; param: Param }) {
   return (
-    <RiddenRule
+    <AutomatedRule
       target={branch.id}
       path={param.name}
       param={param}

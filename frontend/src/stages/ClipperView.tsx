@@ -1,20 +1,20 @@
-import { useInside } from "../state/useInside";
+import { useStageDetails } from "../state/useStageDetails";
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
-import { PushPicture, PushTools } from "./PushedStage";
+import { PushPicture, PushTools } from "./LimiterDrive";
 import { ScopePicture } from "./ScopePicture";
 import { ShapePicture } from "./ShapePicture";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { TimePicture } from "./TimePicture";
 
 /** The ceiling and its knee with the levels that meet it, what is cut along the passage, and the last hit. */
 export default function ClipperView({ stage }: { stage: Extract<Stage, { kind: "clipper" }> }) {
   const { ceiling_db: ceiling, drive_db: drive } = stage.params;
-  useInside(stage.id);
+  useStageDetails(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
       <PushTools stage={stage}>
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
       </PushTools>
       <div className="grid min-h-0 grid-cols-[minmax(0,218px)_minmax(0,1fr)_minmax(0,214px)] gap-[10px]">
         <PushPicture stage={stage}>

@@ -9,10 +9,10 @@ import { useSurvey } from "../state/useSurvey";
 import { formatDb } from "../ui/format";
 import { Segments } from "../ui/Segments";
 import { compressorOf, useCompressorPicture } from "./compressor";
-import { keepWork, useKeepWork } from "./keepWork";
-import { KeyMenu } from "./KeyMenu";
-import { StartingPoints } from "./StartingPoints";
-import { TwoWays } from "./TwoWays";
+import { holdGainReduction, useKeepWork } from "./holdGainReduction";
+import { SideChainMenu } from "./SideChainMenu";
+import { Presets } from "./Presets";
+import { SideChainOrSplit } from "./SideChainOrSplit";
 import { useExaggeration } from "./useExaggeration";
 import { usePassage, useSeries } from "./usePassage";
 
@@ -56,8 +56,8 @@ export const CompressorTools = memo(function CompressorTools({ id }: { id: strin
         options={PICTURES}
         onChange={(next) => useCompressorPicture.setState({ shows: next })}
       />
-      <StartingPoints id={id} kind="compressor" />
-      <KeyMenu id={id} change={change} />
+      <Presets id={id} kind="compressor" />
+      <SideChainMenu id={id} change={change} />
       <button
         type="button"
         className="plain whitespace-nowrap"
@@ -72,11 +72,11 @@ export const CompressorTools = memo(function CompressorTools({ id }: { id: strin
         aria-pressed={keeps}
         title="While attack, ratio or knee move, the threshold follows so that it takes off as much on average"
         className={`plain whitespace-nowrap ${keeps ? "border-rim! bg-rim! text-on-rim" : ""}`}
-        onClick={() => keepWork(!keeps)}
+        onClick={() => holdGainReduction(!keeps)}
       >
         Hold gain reduction
       </button>
-      <TwoWays id={id} />
+      <SideChainOrSplit id={id} />
       <Work id={id} />
     </div>
   );

@@ -1,7 +1,7 @@
 import { paramLabel, setParam } from "../state/editing";
 import { edit } from "../state/edits";
 import { rest } from "../state/saving";
-import { useShape } from "../state/shape";
+import { useShape } from "../state/recipeShape";
 import { paramInfo, useBench } from "../state/store";
 import { nameOfHome } from "../tree/tree";
 import { formatDb } from "../ui/format";
@@ -11,7 +11,7 @@ import { CompressorTools } from "./CompressorTools";
 import { Controls } from "./Controls";
 import { CurvePicture } from "./CurvePicture";
 import { DetectorPicture } from "./DetectorPicture";
-import { newReference } from "./keepWork";
+import { newReference } from "./holdGainReduction";
 import { TimePicture } from "./TimePicture";
 
 /** The compressor's curve or what its detector hears, and what it takes off over the passage. */

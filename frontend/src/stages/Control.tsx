@@ -1,12 +1,12 @@
 import { Switch } from "radix-ui";
 import { memo } from "react";
 import type { Param, Value } from "../api/types";
-import { RideBadge } from "../rides/RideBadge";
-import { RiddenRule } from "../rides/RiddenRule";
-import { useRidden } from "../rides/useRidden";
+import { AutomationBadge } from "../automation/AutomationBadge";
+import { AutomatedRule } from "../automation/AutomatedRule";
+import { useAutomation } from "../automation/useAutomation";
 import { rest } from "../state/saving";
 import { Choice } from "../ui/Choice";
-import { Named } from "../ui/Named";
+import { LabelledControl } from "../ui/LabelledControl";
 import { Segments } from "../ui/Segments";
 
 const FEW = 5;
@@ -25,11 +25,11 @@ interface Props {
 
 /** One parameter as its declaration asks: a rule, a switch or a choice; left alone while its neighbours move. */
 export const Control = memo(function Control({ target, path, param, value, idle, onChange }: Props) {
-  const ridden = useRidden(target, path);
+  const ridden = useAutomation(target, path);
   if (param.type === "number" && typeof value === "number")
     return (
       <div className={idle ? "stale" : ""}>
-        <RiddenRule
+        <AutomatedRule
           target={target}
           path={path}
           param={param}
@@ -41,7 +41,7 @@ export const Control = memo(function Control({ target, path, param, value, idle,
     );
   const shown = ridden?.value ?? value;
   const badge = !param.delays && (
-    <RideBadge target={target} path={path} label={param.label} on={ridden !== null} />
+    <AutomationBadge target={target} path={path} label={param.label} on={ridden !== null} />
   );
   if (param.type === "boolean")
     return (
@@ -54,7 +54,7 @@ export const Control = memo(function Control({ target, path, param, value, idle,
         >
           <Switch.Thumb className="block h-[10px] w-[10px] translate-x-[2px] bg-rim transition-transform data-[state=checked]:translate-x-[16px] data-[state=checked]:bg-well" />
         </Switch.Root>
-        <Named param={param} badge={badge} />
+        <LabelledControl param={param} badge={badge} />
       </label>
     );
   // a choice of one is none yet
@@ -70,7 +70,7 @@ export const Control = memo(function Control({ target, path, param, value, idle,
       className={`group/ride flex h-[47px] flex-col gap-1 ${idle ? "stale" : ""}`}
       data-ride={`${target} ${path}`}
     >
-      <Named param={param} badge={badge} />
+      <LabelledControl param={param} badge={badge} />
       <div>
         <List
           label={param.label}

@@ -6,7 +6,7 @@ import { kindInfo, useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
 import { Control } from "./Control";
 import { DetectorFilters } from "./DetectorFilters";
-import { followWork, newReference } from "./keepWork";
+import { followWork, newReference } from "./holdGainReduction";
 
 /** What has a place of its own on the bench. */
 const ELSEWHERE = new Set(["key", "bands", "phase", "by", "crossovers_hz", "widths"]);

@@ -1,17 +1,17 @@
 import { useRef } from "react";
 import type { PointerEvent } from "react";
 import type { DetectorFilter } from "../api/types";
-import { useInside } from "../state/useInside";
+import { useStageDetails } from "../state/useStageDetails";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
 import type { Axis } from "../ui/scale";
 import { back } from "../ui/scale";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
-import { NumberedPin } from "../ui/NumberedPin";
+import { NumberedHandle } from "../ui/NumberedHandle";
 import { useDrag } from "../ui/useDrag";
 import { useSize } from "../ui/useSize";
 import { heldFilterGain, heldFilterHz, heldFilterQ, isPass, letGo, moveFilter } from "./detector";
-import { Dragged } from "../plots/Dragged";
+import { DraggedValue } from "../plots/DraggedValue";
 import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, hzLabel, xAt, yAt } from "../plots/plot";
 import { useRangeDrag } from "../plots/useRangeDrag";
@@ -35,7 +35,7 @@ export function DetectorPicture({ stage, filters }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const range = useRangeDrag(HZ, { left: 30, right: 10 });
-  useInside(stage);
+  useStageDetails(stage);
   const ref = useMovingCanvas((context, width, height) => {
     const frame = frameOf(width, height);
     spectra.update();
@@ -52,7 +52,7 @@ export function DetectorPicture({ stage, filters }: Props) {
   });
   return (
     <div ref={box} className="picture touch-none" {...range.handlers} title="Shift-drag to solo a range">
-      {range.shown && <Dragged shown={range.shown} />}
+      {range.shown && <DraggedValue shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="Detector filters over the spectrum of the detector signal" />
       {size.width > 0 &&
         filters.map((filter, index) => (
@@ -97,7 +97,7 @@ function Pin({ frame, box, filter, number, onMove }: PinProps) {
   const raise = (direction: number) => (fine: boolean) =>
     onMove({ gain_db: heldFilterGain(gain + direction * (fine ? 0.1 : 0.5)) });
   return (
-    <NumberedPin
+    <NumberedHandle
       number={number}
       label={`Detector filter ${number}: ${filter.kind.replace("_", " ")} at ${formatHz(filter.hz)}`}
       x={xAt(frame, HZ, filter.hz)}

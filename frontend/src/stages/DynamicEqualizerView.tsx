@@ -6,12 +6,12 @@ import { formatDb, formatHz } from "../ui/format";
 import { rangeOf } from "./bands";
 import { PartCards } from "./PartCards";
 import { PartFigures } from "./PartFigures";
-import { changePart, readsOf } from "./parts";
-import type { Pin, PinStage } from "./pins";
-import { addPin, MOST_PINS, pinWords, removePin } from "./pins";
-import { PinsPicture } from "./PinsPicture";
+import { changePart, readsOf } from "./selectedPart";
+import type { Pin, PinStage } from "./bandHandles";
+import { addPin, MOST_PINS, pinWords, removePin } from "./bandHandles";
+import { DynamicBandsPicture } from "./DynamicBandsPicture";
 import { SpectrumTools } from "../plots/SpectrumTools";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { TimePicture } from "./TimePicture";
 
 /** Pins that move by what they hear: where they are over the spectrum, the chosen one over time, its figures. */
@@ -24,7 +24,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(100px,1fr)_auto_minmax(0,196px)] gap-y-[6px]">
       <div className="flex items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <SpectrumTools />
         {chosen && <Alone pin={chosen} number={at + 1} />}
         {chosen && (
@@ -41,7 +41,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
         )}
         <span className="cap min-w-0 truncate">bar: range · copper: now · dotted: maximum</span>
       </div>
-      <PinsPicture stage={stage} chosen={chosen?.id ?? null} choose={setPicked} />
+      <DynamicBandsPicture stage={stage} chosen={chosen?.id ?? null} choose={setPicked} />
       <PartCards
         label="Bands"
         parts={pins.map((pin, i) => ({

@@ -9,7 +9,7 @@ import { Segments } from "../ui/Segments";
 import { rangeOf } from "./bands";
 import { BandCards } from "./BandCards";
 import { BandFigures } from "./BandFigures";
-import type { EqualizerStage } from "./changeBands";
+import type { EqualizerStage } from "./bandEdits";
 import { EqualizerPicture } from "./EqualizerPicture";
 import { SpectrumTools } from "../plots/SpectrumTools";
 

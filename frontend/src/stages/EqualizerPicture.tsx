@@ -9,10 +9,10 @@ import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { indexOf, noteName } from "../plots/spectrum";
 import { addBand, heldGain, heldHz, MOST_BANDS, plotOf, reachDb } from "./bands";
-import { changeBands } from "./changeBands";
-import type { EqualizerStage } from "./changeBands";
-import { Dragged } from "../plots/Dragged";
-import { EqualizerPin } from "./EqualizerPin";
+import { changeBands } from "./bandEdits";
+import type { EqualizerStage } from "./bandEdits";
+import { DraggedValue } from "../plots/DraggedValue";
+import { EqualizerBandHandle } from "./EqualizerBandHandle";
 import type { Frame } from "../plots/plot";
 import { HZ_AXIS, drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 import { hearBandAround } from "../plots/searchBand";
@@ -176,14 +176,14 @@ export function EqualizerPicture({ stage, chosen, choose, searching }: Props) {
         if (searching) create(where(event as unknown as PointerEvent<HTMLElement>), SEARCHED_DB);
       }}
     >
-      {range.shown && <Dragged shown={range.shown} />}
+      {range.shown && <DraggedValue shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="Curves of the equalizer over the spectrum of the music" />
       {bands.map((band, index) => {
         const plot = plots.indexOf(plotOf(band, plots));
         const frame = laid[plot];
         if (!frame || size.width === 0) return null;
         return (
-          <EqualizerPin
+          <EqualizerBandHandle
             key={band.id}
             stage={stage}
             band={band}

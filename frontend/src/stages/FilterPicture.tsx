@@ -8,7 +8,7 @@ import type { Axis } from "../ui/scale";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_AXIS, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
-import { Dragged } from "../plots/Dragged";
+import { DraggedValue } from "../plots/DraggedValue";
 import { SpectrumTools } from "../plots/SpectrumTools";
 import { drawSpectra, nameFrozen, spectra } from "../plots/useSpectra";
 import { useRangeDrag } from "../plots/useRangeDrag";
@@ -60,7 +60,7 @@ export function FilterPicture({ stage }: { stage: Stage }) {
         <span className="cap ml-auto shrink-0 max-[1100px]:hidden">filled: compared with · line: now</span>
       </div>
       <div className="picture touch-none" {...range.handlers} title="Shift-drag to solo a range">
-        {range.shown && <Dragged shown={range.shown} />}
+        {range.shown && <DraggedValue shown={range.shown} />}
         <canvas
           ref={ref}
           role="img"

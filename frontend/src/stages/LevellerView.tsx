@@ -1,6 +1,6 @@
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { TimePicture } from "./TimePicture";
 
 /** The line that it steers to over what comes in, and the gain along the passage. */
@@ -8,7 +8,7 @@ export default function LevellerView({ stage }: { stage: Extract<Stage, { kind: 
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           it evens notes towards the sound's own long average; rests are not raised
         </span>

@@ -2,7 +2,7 @@ import { useBench } from "../state/store";
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
 import { CurvePicture } from "./CurvePicture";
-import { PushPicture, PushTools } from "./PushedStage";
+import { PushPicture, PushTools } from "./LimiterDrive";
 import { TimePicture } from "./TimePicture";
 
 /** The limiter's curve or what pushing wins, and peaks before and after with what it takes off over the passage. */

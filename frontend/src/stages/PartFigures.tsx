@@ -1,8 +1,8 @@
 import type { Item, Value } from "../api/types";
 import { useItems } from "../state/store";
 import { Control } from "./Control";
-import type { Parted } from "./parts";
-import { changePart } from "./parts";
+import type { Parted } from "./selectedPart";
+import { changePart } from "./selectedPart";
 
 interface Props {
   stage: Parted;

@@ -7,7 +7,7 @@ import { withMinus } from "../ui/format";
 import type { Axis } from "../ui/scale";
 import { colour, useCanvas } from "../ui/useCanvas";
 import { Controls } from "./Controls";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 
 const LEVELS: Axis = { low: -72, high: 0 };
 /** Lengths of the time axis; it takes the shortest that holds the decay. */
@@ -19,7 +19,7 @@ export default function RoomView({ stage }: { stage: Extract<Stage, { kind: "roo
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           the answer to a click in the middle
           {mono === undefined

@@ -1,20 +1,20 @@
-import { useInside } from "../state/useInside";
+import { useStageDetails } from "../state/useStageDetails";
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
 import { EmphasisPicture } from "./EmphasisPicture";
 import { HarmonicsPicture } from "./HarmonicsPicture";
 import { ScopePicture } from "./ScopePicture";
 import { ShapePicture } from "./ShapePicture";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { TimePicture } from "./TimePicture";
 
 /** The curve with the levels that meet it, what it rounds along the passage, the last hit, and what it adds. */
 export default function SaturatorView({ stage }: { stage: Extract<Stage, { kind: "saturator" }> }) {
-  useInside(stage.id);
+  useStageDetails(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(170px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           grey: levels that meet the curve · copper: levels that leave it
         </span>

@@ -1,4 +1,4 @@
-import { heardNow } from "../state/useHeard";
+import { heardNow } from "../state/useLiveReadings";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import type { Frame } from "../plots/plot";
 import { drawLine, xAt, yAt } from "../plots/plot";

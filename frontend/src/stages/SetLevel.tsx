@@ -3,7 +3,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { api } from "../api/client";
 import type { Stage } from "../api/types";
-import type { Aim, Aimed, Tried } from "../api/triedTypes";
+import type { Aim, Aimed, Tried } from "../api/trialTypes";
 import { paramLabel, setParam } from "../state/editing";
 import { edit } from "../state/edits";
 import { compare } from "../state/listening";

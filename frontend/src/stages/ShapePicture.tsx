@@ -1,6 +1,6 @@
 import { useBench } from "../state/store";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
-import { heardNow } from "../state/useHeard";
+import { heardNow } from "../state/useLiveReadings";
 import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
 import type { Axis } from "../ui/scale";

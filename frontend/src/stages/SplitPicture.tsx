@@ -1,11 +1,11 @@
 import { useRef } from "react";
-import { useInside } from "../state/useInside";
+import { useStageDetails } from "../state/useStageDetails";
 import { useBench } from "../state/store";
 import type { Split } from "../tree/splits";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { Crossovers } from "./Crossovers";
-import { Dragged } from "../plots/Dragged";
+import { DraggedValue } from "../plots/DraggedValue";
 import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt } from "../plots/plot";
 import { useRangeDrag } from "../plots/useRangeDrag";
@@ -26,7 +26,7 @@ export function SplitPicture({ stage }: { stage: Split }) {
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const range = useRangeDrag(HZ, { left: 34, right: 10 });
-  useInside(stage.id);
+  useStageDetails(stage.id);
   const alone = branches.some(({ id }) => solo.includes(id));
   const isHeard = (id: string, muted: boolean) => (alone ? solo.includes(id) : !muted);
 
@@ -70,7 +70,7 @@ export function SplitPicture({ stage }: { stage: Split }) {
 
   return (
     <div ref={box} className="picture touch-none" {...range.handlers} title="Shift-drag to solo a range">
-      {range.shown && <Dragged shown={range.shown} />}
+      {range.shown && <DraggedValue shown={range.shown} />}
       <canvas ref={ref} role="img" aria-label="What comes into the split, and what each branch gives" />
       {size.width > 0 && by === "bands" && (
         <Crossovers stage={stage} frame={frameOf(size.width, size.height)} axis={HZ} />

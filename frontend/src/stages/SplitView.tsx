@@ -1,5 +1,5 @@
 import { paramInfo, useBench } from "../state/store";
-import { divide, moreBranches, refine, WAYS } from "../chain/acts";
+import { divide, moreBranches, refine, WAYS } from "../chain/stageActions";
 import type { Split } from "../tree/splits";
 import { Segments } from "../ui/Segments";
 import { BranchStrip } from "./BranchStrip";

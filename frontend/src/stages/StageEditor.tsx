@@ -6,9 +6,9 @@ import { compare, listen } from "../state/listening";
 import { kindInfo, useBench } from "../state/store";
 import { SongView } from "../songview/SongView";
 import { stageOf } from "../tree/tree";
-import { RideOffer } from "../rides/RideOffer";
-import { RideTools } from "../rides/RideTools";
-import { SectionTable } from "../rides/SectionTable";
+import { AutomationOffer } from "../automation/AutomationOffer";
+import { RecordTools } from "../automation/RecordTools";
+import { SectionTable } from "../automation/SectionTable";
 import { Segments } from "../ui/Segments";
 import { VIEWS } from "./views";
 
@@ -35,7 +35,7 @@ export function StageEditor() {
         <Body key={stage.id} stage={stage} />
       </Suspense>
       <SectionTable />
-      <RideOffer />
+      <AutomationOffer />
     </section>
   );
 }
@@ -95,7 +95,7 @@ const Heading = memo(function Heading({
         </button>
       </span>
       <span className="ml-auto">
-        <RideTools />
+        <RecordTools />
       </span>
     </div>
   );

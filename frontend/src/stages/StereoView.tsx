@@ -2,7 +2,7 @@ import { create } from "zustand";
 import type { Stage } from "../api/types";
 import { setParams } from "../state/editing";
 import { edit } from "../state/edits";
-import { RiddenRule } from "../rides/RiddenRule";
+import { AutomatedRule } from "../automation/AutomatedRule";
 import { rest } from "../state/saving";
 import { paramInfo, useBench } from "../state/store";
 import { cornersFor } from "../tree/splits";
@@ -12,7 +12,7 @@ import { Segments } from "../ui/Segments";
 import { ImagePicture, SHOWN_IN_WORDS } from "./ImagePicture";
 import type { ImageShown } from "./ImagePicture";
 import { ImageScope } from "./ImageScope";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { useStageImage } from "./useStageImage";
 
 type StereoStage = Extract<Stage, { kind: "stereo" }>;
@@ -55,7 +55,7 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_auto_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <button
           type="button"
           className="plain whitespace-nowrap"
@@ -98,7 +98,7 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
           {widths.map((value, index) => {
             const label = `${formatHz(edges[index]!)} to ${formatHz(edges[index + 1]!)}`;
             return (
-              <RiddenRule
+              <AutomatedRule
                 key={index}
                 target={stage.id}
                 path={`widths.${index}`}

@@ -2,8 +2,8 @@ import { useRef } from "react";
 import type { Stage } from "../api/types";
 import { setParam } from "../state/editing";
 import { edit } from "../state/edits";
-import { useInside } from "../state/useInside";
-import { heardNow } from "../state/useHeard";
+import { useStageDetails } from "../state/useStageDetails";
+import { heardNow } from "../state/useLiveReadings";
 import { useBench } from "../state/store";
 import { formatHz } from "../ui/format";
 import type { Axis } from "../ui/scale";
@@ -11,7 +11,7 @@ import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useSize } from "../ui/useSize";
 import { Controls } from "./Controls";
 import { Crossover } from "./Crossover";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { usePassage, useSeries } from "./usePassage";
 import type { Frame } from "../plots/plot";
 import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
@@ -36,11 +36,11 @@ export default function TamerView({ stage }: { stage: TamerStage }) {
   const delay = useBench(
     (s) => (s.described[stage.id]?.picture as { delay_ms?: number } | undefined)?.delay_ms,
   );
-  useInside(stage.id);
+  useStageDetails(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex min-w-0 items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           filled: the music · blue: what it is held against · dotted: the threshold over it · copper: what is
           taken, dotted on average over the song

@@ -10,7 +10,7 @@ import { Playhead } from "../ui/Playhead";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { useDrag } from "../ui/useDrag";
 import { useLatest } from "../ui/useLatest";
-import { heardNow } from "../state/useHeard";
+import { heardNow } from "../state/useLiveReadings";
 import type { Frame } from "../plots/plot";
 import { drawGridY, drawLine, levelAxis, ticksOf, yAt } from "../plots/plot";
 import { SERIES_COLUMNS, usePassage, useSeries } from "./usePassage";

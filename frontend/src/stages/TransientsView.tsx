@@ -1,6 +1,6 @@
 import type { Stage } from "../api/types";
 import { Controls } from "./Controls";
-import { StartingPoints } from "./StartingPoints";
+import { Presets } from "./Presets";
 import { TimePicture } from "./TimePicture";
 
 /** The envelope before and after, and the gain of hits and of what follows them. */
@@ -8,7 +8,7 @@ export default function TransientsView({ stage }: { stage: Extract<Stage, { kind
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
       <div className="flex items-center gap-3">
-        <StartingPoints id={stage.id} kind={stage.kind} />
+        <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           a rise of the level is a hit for as long as the speed says; everything else is body
         </span>

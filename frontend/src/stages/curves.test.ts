@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Item, Param } from "../api/types";
-import { changedParts } from "./changedParts";
+import { partEdits } from "./partEdits";
 import { bandsTotal, Farthest, movedCurve, summed } from "./curves";
 
 describe("curves that move", () => {
@@ -42,15 +42,15 @@ describe("parts", () => {
   const threshold = param("threshold_db", "linear", -60, 0);
 
   it("are changed one by one, or all by as much within their range", () => {
-    expect(changedParts(parts, "a", threshold, -26, false)).toMatchObject([
+    expect(partEdits(parts, "a", threshold, -26, false)).toMatchObject([
       { threshold_db: -26 },
       { threshold_db: -58 },
     ]);
-    expect(changedParts(parts, "a", threshold, -26, true)).toMatchObject([
+    expect(partEdits(parts, "a", threshold, -26, true)).toMatchObject([
       { threshold_db: -26 },
       { threshold_db: -60 },
     ]);
-    const times = changedParts(parts, "a", param("attack_ms", "log", 0.05, 300), 20, true);
+    const times = partEdits(parts, "a", param("attack_ms", "log", 0.05, 300), 20, true);
     expect(times).toMatchObject([{ attack_ms: 20 }, { attack_ms: 200 }]);
   });
 });

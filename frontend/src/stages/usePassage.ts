@@ -5,7 +5,7 @@ import { api } from "../api/client";
 import type { SurveySeries } from "../api/types";
 import { useBench } from "../state/store";
 import { useSurvey } from "../state/useSurvey";
-import { heardNow } from "../state/useHeard";
+import { heardNow } from "../state/useLiveReadings";
 
 const WINDOW_S = 12;
 export const SERIES_COLUMNS = 500;

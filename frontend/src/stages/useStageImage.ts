@@ -4,7 +4,7 @@ import { api } from "../api/client";
 import type { StageImage } from "../api/types";
 import { useBench } from "../state/store";
 import { useSurvey } from "../state/useSurvey";
-import { useRested } from "../ui/useRested";
+import { useDebounced } from "../ui/useDebounced";
 import { usePassage } from "./usePassage";
 
 const REST_MS = 400;
@@ -12,7 +12,7 @@ const REST_MS = 400;
 export function useStageImage(stage: string): { image: StageImage | null; settled: boolean } {
   const song = useBench((s) => s.song!.id);
   const revision = useBench((s) => s.revision?.id ?? 0);
-  const rested = useRested(revision, REST_MS);
+  const rested = useDebounced(revision, REST_MS);
   const surveyed = useSurvey()?.state === "done";
   const [from, to] = usePassage();
   const { data, isPlaceholderData } = useQuery({

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { KindInfo, Recipe } from "../api/types";
-import { moveStages, putStages, removeStages } from "../tree/moving";
+import { moveStages, putStages, removeStages } from "../tree/moveStages";
 import { allBranches, MASTER } from "../tree/tree";
 import {
   chainOf,

@@ -1,8 +1,8 @@
 /** Edits of a recipe as pure functions: a recipe in, another out. */
 import type { Bus, Kind, KindInfo, Param, Recipe, Stage, Value } from "../api/types";
-import { freshIds } from "../tree/fresh";
-import { placeOf, putStages, removeStages, withStage } from "../tree/moving";
-import type { Place } from "../tree/moving";
+import { freshIds } from "../tree/newIds";
+import { placeOf, putStages, removeStages, withStage } from "../tree/moveStages";
+import type { Place } from "../tree/moveStages";
 import {
   allBranches,
   chainAround,

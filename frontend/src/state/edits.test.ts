@@ -35,7 +35,7 @@ const { client } = vi.hoisted(() => {
 });
 vi.mock("../api/client", () => client);
 const hand = vi.hoisted(() => ({ isPressed: vi.fn(() => false) }));
-vi.mock("./hand", () => hand);
+vi.mock("./heldValue", () => hand);
 
 const { edit, keepMine, leaveUnkept, moveParam, pretend, stand, standing, step, takeTheirs, takeUp } =
   await import("./edits");

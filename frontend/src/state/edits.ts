@@ -1,7 +1,7 @@
 /** Edits: heard and drawn at once; `saving.ts` keeps them. */
 import { api } from "../api/client";
 import type { Recipe, Revision } from "../api/types";
-import { withoutLostRides } from "../tree/rides";
+import { withoutLostRides } from "../tree/automation";
 import { MASTER, stageOf } from "../tree/tree";
 import { formatMoment } from "../ui/format";
 import { chainOf, laneOf, setParam } from "./editing";

@@ -1,7 +1,7 @@
 /** Bringing files of one's own onto the bench: a pre-master, or several buses that sum to the mix. */
 import { create } from "zustand";
 import { api, upload } from "../api/client";
-import { openSong } from "./opening";
+import { openSong } from "./openSong";
 import { bare, sharedTitle } from "./titles";
 
 interface Importing {

@@ -57,7 +57,7 @@ vi.mock("../api/client", () => client);
 vi.mock("../live/player", () => ({ LivePlayer: FakePlayer }));
 
 const listening = await import("./listening");
-const opening = await import("./opening");
+const opening = await import("./openSong");
 const { useBench } = await import("./store");
 
 const recipe = {

@@ -5,7 +5,7 @@ import type { Ask, Tap } from "../live/protocol";
 import type { Lane } from "./editing";
 import { chainOf, laneOf } from "./editing";
 import { stageOf } from "../tree/tree";
-import { estimated, pairOf, withoutNow } from "./matching";
+import { estimated, pairOf, withoutNow } from "./loudnessMatch";
 import { session } from "./session";
 import { complain, kindInfo, PLAIN, useBench } from "./store";
 import type { Heard, Span } from "./store";

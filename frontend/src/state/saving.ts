@@ -1,7 +1,7 @@
 /** Keeping edits: twice a second while the hand moves, at once when it rests, and in the browser until the server has it. */
 import { api, Refused } from "../api/client";
 import type { Revision, Song, Unkept } from "../api/types";
-import { isPressed } from "./hand";
+import { isPressed } from "./heldValue";
 import type { Movement } from "./session";
 import { RETRY_MS, session } from "./session";
 import { complain, useBench } from "./store";

@@ -4,9 +4,9 @@
  */
 import type { Matched, Recipe, Revision, Song } from "../api/types";
 import type { LivePlayer } from "../live/player";
-import { UNKNOWN } from "./matching";
-import type { Held } from "./takes";
-import { Heard } from "./takes";
+import { UNKNOWN } from "./loudnessMatch";
+import type { Held } from "./recordings";
+import { Heard } from "./recordings";
 
 type Timer = ReturnType<typeof setTimeout>;
 

@@ -15,8 +15,8 @@ import type {
 import type { Tap, Work } from "../live/protocol";
 import type { Lane } from "./editing";
 import { MASTER } from "../tree/tree";
-import { UNMATCHED } from "./matching";
-import type { Pair } from "./matching";
+import { UNMATCHED } from "./loudnessMatch";
+import type { Pair } from "./loudnessMatch";
 import { moveWhile, wake } from "../ui/ticker";
 import { Readings } from "./readings";
 

@@ -4,7 +4,7 @@ import { useEffect } from "react";
 import { api } from "../api/client";
 import type { Matched, Survey } from "../api/types";
 import { knowGains } from "./listening";
-import { useRested } from "../ui/useRested";
+import { useDebounced } from "../ui/useDebounced";
 import { useBench } from "./store";
 
 export const MAP_COLUMNS = 930;
@@ -24,7 +24,7 @@ async function askSurvey(songId: number): Promise<Survey> {
 export function useSurvey(): Survey | undefined {
   const songId = useBench((s) => s.song?.id ?? 0);
   const revision = useBench((s) => s.revision?.id ?? 0);
-  const rested = useRested(revision, REST_MS);
+  const rested = useDebounced(revision, REST_MS);
   const { data, isPlaceholderData } = useQuery({
     queryKey: ["survey", songId, rested],
     queryFn: () => askSurvey(songId),

@@ -1,7 +1,7 @@
 /** What is done to the points of a lane: moved, scaled, added, copied. Values move on the parameter's own scale. */
 import type { Point } from "../api/types";
-import type { Sections } from "./course";
-import { secondsOf, timed } from "./course";
+import type { Sections } from "./valueCurve";
+import { secondsOf, timed } from "./valueCurve";
 
 interface Scale {
   low: number;

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import type { Ride } from "../api/types";
-import { DECLARED, recipeOf, shown, split, trim } from "./growing";
-import { withoutLostRides } from "./rides";
+import type { ParameterAutomation } from "../api/types";
+import { DECLARED, recipeOf, shown, split, trim } from "./testRecipes";
+import { withoutLostRides } from "./automation";
 import {
   addBranch,
   copyBranch,
@@ -23,7 +23,7 @@ const parted = recipeOf(split("s", [trim("a")], [trim("b")], [trim("c")]));
 const splitIn = (recipe: Recipe, id: string) => stageOf(recipe, id) as Split;
 const names = (recipe: Recipe, id: string) => splitIn(recipe, id).params.branches.map(({ name }) => name);
 const ride = (target: string, param = "gain_db") =>
-  ({ target, param, points: [{ at: 0, value: 0, ramp: "hold" }] }) as Ride;
+  ({ target, param, points: [{ at: 0, value: 0, ramp: "hold" }] }) as ParameterAutomation;
 
 describe("splits", () => {
   it("begin with as many branches as they must have, named", () => {

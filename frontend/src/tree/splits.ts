@@ -1,7 +1,7 @@
 /** Splits made, divided otherwise and dissolved; branches added, copied and removed. */
 import type { Branch, Recipe, SplitDeclared, Stage } from "../api/types";
-import { copied, freshIds } from "./fresh";
-import { placeOf, putStages, removeStages, replaceStage, withStage } from "./moving";
+import { copied, freshIds } from "./newIds";
+import { placeOf, putStages, removeStages, replaceStage, withStage } from "./moveStages";
 import { branchesOf, chainAround, mapChains, splitOf, stageOf } from "./tree";
 
 export type Split = Extract<Stage, { kind: "split" }>;

@@ -1,6 +1,6 @@
 import type { CSSProperties, HTMLAttributes, ReactNode } from "react";
-import type { Keys } from "./byKeys";
-import { byKeys } from "./byKeys";
+import type { Keys } from "./keySteps";
+import { keySteps } from "./keySteps";
 
 interface Props {
   label: string;
@@ -36,7 +36,7 @@ export function Handle(props: Props) {
       {...drag}
       onFocus={onFocus}
       onBlur={onRest}
-      onKeyDown={byKeys(keys)}
+      onKeyDown={keySteps(keys)}
       onKeyUp={onRest}
       onDoubleClick={(event) => event.stopPropagation()}
       className={`absolute z-10 ${drag ? "touch-none" : "pointer-events-none"} ${props.className}`}

@@ -3,7 +3,7 @@ import { memo, useRef, useState } from "react";
 import type { ReactNode } from "react";
 import type { Param } from "../api/types";
 import { formatTick, formatValue, parseValue } from "./format";
-import { Named } from "./Named";
+import { LabelledControl } from "./LabelledControl";
 import type { Scaled } from "./scale";
 import { toShare, withRoom } from "./scale";
 import { useRule } from "./useRule";
@@ -97,7 +97,7 @@ export function Rule({ param, value, note, span, badge, onMove, onRest }: Props)
   return (
     <div className="h-[47px]" data-param={param.name}>
       <div className="flex items-baseline justify-between gap-1">
-        <Named param={param} badge={badge} />
+        <LabelledControl param={param} badge={badge} />
         {typed === null ? (
           <button
             type="button"

@@ -18,7 +18,7 @@ from tin_kettle.store.backup import list_copies
 from tin_kettle.store.backup import restore as restore_copy
 from tin_kettle.store.database import Library
 from tin_kettle.store.lock import library_lock
-from tin_kettle.web.guard import Door
+from tin_kettle.web.guard import AccessGuard
 
 
 @click.command()
@@ -36,7 +36,7 @@ def demo(port: int, home: Path | None) -> None:
         fill_first(library, lambda text: click.echo(text, err=True))
         filling = fill_beside(library)
         try:
-            _run(library, "127.0.0.1", port, Door())
+            _run(library, "127.0.0.1", port, AccessGuard())
         finally:
             if filling:
                 filling.kill()
@@ -69,7 +69,7 @@ def serve(
     _compile_once()
     own = {host, socket.gethostname(), f"{socket.gethostname()}.local", *names}
     access_key = None if _is_loopback(host) else secrets.token_urlsafe(24)
-    door = Door(access_key, frozenset(name.lower() for name in own), certificate, private_key)
+    door = AccessGuard(access_key, frozenset(name.lower() for name in own), certificate, private_key)
     where = home or own_home()
     with library_lock(where):
         _run(Library(where, new), host, port, door, scheduler)
@@ -127,7 +127,7 @@ def _is_loopback(host: str) -> bool:
         return host == "localhost"
 
 
-def _run(library: Library, host: str, port: int, door: Door, scheduler: str | None = None) -> None:
+def _run(library: Library, host: str, port: int, door: AccessGuard, scheduler: str | None = None) -> None:
     from tin_kettle.web.server import Server  # noqa: PLC0415  no other command needs what it loads
 
     Server(library, host, port, door, scheduler).run()

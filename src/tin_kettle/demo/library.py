@@ -20,7 +20,7 @@ from tin_kettle.store.background_import import telling
 from tin_kettle.store.comparisons import add_reference, list_references, try_version
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import add_song, list_songs
-from tin_kettle.store.sources import KeptSource, keep_source, receive
+from tin_kettle.store.sources import StoredSource, keep_source, receive
 
 RECORD, ARTIST = "Slack Water", "Ferry Ticket Ensemble"
 
@@ -122,7 +122,7 @@ _SONGS: dict[str, Callable[[Library, int], None]] = {
 """In the order of the record. Only the first start loads the instruments and what they need."""
 
 
-def _keep(library: Library, samples: NDArray[np.float64], name: str) -> KeptSource:
+def _keep(library: Library, samples: NDArray[np.float64], name: str) -> StoredSource:
     """Samples as a 24-bit file of the library."""
     from tin_kettle.demo.instruments import RATE_HZ  # noqa: PLC0415
 

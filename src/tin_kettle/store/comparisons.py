@@ -9,7 +9,7 @@ from tin_kettle.core.errors import LibraryError
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.store.database import Library, now
 from tin_kettle.store.songs import add_beside, revision_state
-from tin_kettle.store.sources import KeptSource, find_source
+from tin_kettle.store.sources import StoredSource, find_source
 
 
 @dataclass(frozen=True)
@@ -29,7 +29,7 @@ class Reference:
 
     id: int
     name: str
-    source: KeptSource
+    source: StoredSource
     start_frame: int
     end_frame: int
 
@@ -58,7 +58,7 @@ def get_version(library: Library, version_id: int) -> Version:
     return Version(**dict(row))
 
 
-def version_state(library: Library, version: Version) -> tuple[Recipe, dict[str, KeptSource]]:
+def version_state(library: Library, version: Version) -> tuple[Recipe, dict[str, StoredSource]]:
     """The recipe of a version, and bus id → source as it was then."""
     return revision_state(library, version.revision_id)
 
@@ -112,7 +112,7 @@ def get_reference(library: Library, reference_id: int) -> Reference:
     return found
 
 
-def add_reference(library: Library, source: KeptSource, name: str) -> Reference:
+def add_reference(library: Library, source: StoredSource, name: str) -> Reference:
     """Take a source as a reference, all of it as its passage; one that is there stays as it is."""
     with library.writing() as db:
         db.execute(

@@ -10,7 +10,7 @@ from tin_kettle.core.errors import AudioError, DamagedRecipe
 from tin_kettle.store.database import Library
 from tin_kettle.store.deliveries import delivery_path, get_delivery
 from tin_kettle.store.songs import current_revision, list_songs, mend_song
-from tin_kettle.store.sources import KeptSource, draw_waveform, list_sources, read_waveform, source_path
+from tin_kettle.store.sources import StoredSource, draw_waveform, list_sources, read_waveform, source_path
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,7 @@ def _database_faults(library: Library) -> Iterator[Fault]:
             yield Fault(f"the database is damaged: {words}", f"tin-kettle restore --home {library.home}")
 
 
-def _sound_fault(library: Library, source: KeptSource) -> Fault | None:
+def _sound_fault(library: Library, source: StoredSource) -> Fault | None:
     path = source_path(library, source)
     remedy = f"bring {source.name} again: the file takes the place of the library's own"
     if not path.is_file():

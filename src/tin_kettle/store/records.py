@@ -11,13 +11,13 @@ from pydantic import Field
 
 from tin_kettle.core.errors import AudioError, Conflict, LibraryError, RecordError
 from tin_kettle.core.recipe.reading import read_as
-from tin_kettle.core.record.document import RecordHead, SongLaid, Text
+from tin_kettle.core.record.document import RecordHead, SongLayout, Text
 from tin_kettle.core.record.layout import kept_part
 from tin_kettle.store.covers import cover_path
 from tin_kettle.store.database import Library, now
 
 
-class KeptSong(SongLaid):
+class StoredSong(SongLayout):
     """A song of a record: its number, its title, how it lies there."""
 
     id: int
@@ -32,7 +32,7 @@ class RecordState(RecordHead):
     """
 
     cover: str | None = Field(default=None, pattern=r"^[0-9a-f]{64}$")
-    songs: tuple[KeptSong, ...] = Field(strict=False)
+    songs: tuple[StoredSong, ...] = Field(strict=False)
 
 
 @dataclass(frozen=True)
@@ -112,7 +112,7 @@ def _now(db: sqlite3.Connection, record_id: int) -> RecordNow:
         date=row["date"],
         upc=row["upc"],
         cover=row["cover"],
-        songs=tuple(KeptSong(id=song["id"], title=song["title"], **json.loads(song["laid"])) for song in songs),
+        songs=tuple(StoredSong(id=song["id"], title=song["title"], **json.loads(song["laid"])) for song in songs),
     )
     child = _newest_child(db, row["edit_id"])
     return RecordNow(

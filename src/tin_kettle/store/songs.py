@@ -14,7 +14,7 @@ from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import check_rate, dump_recipe, parse_recipe
 from tin_kettle.core.recipe.size_limits import check_size
 from tin_kettle.store.database import Library, now
-from tin_kettle.store.sources import KeptSource, bounced_sources, song_sources
+from tin_kettle.store.sources import StoredSource, bounced_sources, song_sources
 
 
 @dataclass(frozen=True)
@@ -79,7 +79,7 @@ def add_song(
     library: Library,
     record: str,
     title: str,
-    sources: dict[str, KeptSource],
+    sources: dict[str, StoredSource],
     recipe: Recipe,
     artist: str = "",
     place: int | None = None,
@@ -138,7 +138,7 @@ def _insert_revision(
     return revision_id
 
 
-def replace_source(library: Library, song_id: int, bus_id: str, source: KeptSource) -> Revision:
+def replace_source(library: Library, song_id: int, bus_id: str, source: StoredSource) -> Revision:
     """Put another sound file in a bus's place; the recipe stays. It is an edit, and can be undone."""
     with library.writing() as db:
         here = _current(db, song_id)
@@ -262,7 +262,7 @@ def save_revision(
         return _current(db, song_id)
 
 
-def _check_buses(recipe: Recipe, sources: Mapping[str, KeptSource]) -> None:
+def _check_buses(recipe: Recipe, sources: Mapping[str, StoredSource]) -> None:
     if {bus.id for bus in recipe.buses} != set(sources):
         raise RecipeError("$.buses", f"the song has the buses {', '.join(sources)}; keep exactly these")
     for source in sources.values():
@@ -317,7 +317,7 @@ def add_beside(library: Library, song_id: int, recipe: Recipe, label: str) -> in
         return _insert_revision(db, song_id, None, label, recipe, _current(db, song_id).bounces)
 
 
-def revision_state(library: Library, revision_id: int) -> tuple[Recipe, dict[str, KeptSource]]:
+def revision_state(library: Library, revision_id: int) -> tuple[Recipe, dict[str, StoredSource]]:
     """The recipe of any revision, and bus id → source.
 
     Raises:

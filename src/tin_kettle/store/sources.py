@@ -18,7 +18,7 @@ from tin_kettle.core.atomic_files import put_in_place
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import AudioError, LibraryError
 from tin_kettle.core.progress import Progress
-from tin_kettle.core.survey.waveform_levels import Pyramid, PyramidBuilder
+from tin_kettle.core.survey.waveform_levels import WaveformBuilder, WaveformLevels
 from tin_kettle.store.database import Library
 
 LONGEST_S = 3 * 3600
@@ -36,7 +36,7 @@ _READ_FRAMES = 1 << 16
 
 
 @dataclass(frozen=True)
-class KeptSource:
+class StoredSource:
     """A sound file of the library."""
 
     sha256: str
@@ -73,7 +73,7 @@ def receive(library: Library, chunks: Iterable[bytes]) -> tuple[Path, str]:
 
 def keep_source(
     library: Library, incoming: Path, sha256: str, name: str, progress: Progress | None = None
-) -> KeptSource:
+) -> StoredSource:
     """Check a received file from end to end, draw its waveform and take it into the library.
 
     A file that the library knows takes the place of its own, which may have been lost or damaged.
@@ -103,7 +103,7 @@ def keep_source(
         incoming.unlink(missing_ok=True)
 
 
-def _look_through(library: Library, path: Path, sha256: str, name: str, progress: Progress | None) -> KeptSource:
+def _look_through(library: Library, path: Path, sha256: str, name: str, progress: Progress | None) -> StoredSource:
     with closing(FileSource(path)) as source:
         suffix = SUFFIXES.get(source.format.split()[0])
         if suffix is None:
@@ -111,21 +111,21 @@ def _look_through(library: Library, path: Path, sha256: str, name: str, progress
         if source.frames > LONGEST_S * source.rate_hz:
             hours = source.frames / source.rate_hz / 3600
             raise AudioError(f"{name} is {hours:.1f} hours long; at most {LONGEST_S // 3600} are allowed, cut it")
-        builder = PyramidBuilder()
+        builder = WaveformBuilder()
         for start in range(0, source.frames, _READ_FRAMES):
             frames = min(_READ_FRAMES, source.frames - start)
             builder.feed(source.read(start, frames))
             if progress:
                 progress((start + frames) / source.frames)
         builder.finish().save(library.folder("waveforms") / f"{sha256}.npz")
-        return KeptSource(sha256, suffix, name, source.format, source.rate_hz, source.channels, source.frames)
+        return StoredSource(sha256, suffix, name, source.format, source.rate_hz, source.channels, source.frames)
 
 
-def _source(row: sqlite3.Row) -> KeptSource:
-    return KeptSource(**dict(row))
+def _source(row: sqlite3.Row) -> StoredSource:
+    return StoredSource(**dict(row))
 
 
-def find_source(library: Library, sha256: str) -> KeptSource | None:
+def find_source(library: Library, sha256: str) -> StoredSource | None:
     """The source of that hash, if the library has it."""
     with library.reading() as db:
         row = db.execute(
@@ -135,7 +135,7 @@ def find_source(library: Library, sha256: str) -> KeptSource | None:
     return _source(row) if row else None
 
 
-def list_sources(library: Library) -> list[KeptSource]:
+def list_sources(library: Library) -> list[StoredSource]:
     """All sources of the library."""
     with library.reading() as db:
         rows = db.execute(
@@ -144,7 +144,7 @@ def list_sources(library: Library) -> list[KeptSource]:
     return [_source(row) for row in rows]
 
 
-def song_sources(library: Library, song_id: int) -> dict[str, KeptSource]:
+def song_sources(library: Library, song_id: int) -> dict[str, StoredSource]:
     """Bus id → source of a song as it stands."""
     with library.reading() as db:
         row = db.execute(
@@ -153,7 +153,7 @@ def song_sources(library: Library, song_id: int) -> dict[str, KeptSource]:
         return bounced_sources(db, row["set_id"]) if row else {}
 
 
-def bounced_sources(db: sqlite3.Connection, set_id: int) -> dict[str, KeptSource]:
+def bounced_sources(db: sqlite3.Connection, set_id: int) -> dict[str, StoredSource]:
     """Bus id → source of a set of bounces."""
     rows = db.execute(
         "SELECT bounces.bus_id, sources.sha256, suffix, name, format, rate_hz, channels, frames"
@@ -164,23 +164,23 @@ def bounced_sources(db: sqlite3.Connection, set_id: int) -> dict[str, KeptSource
     return {row["bus_id"]: _source_of_bus(row) for row in rows}
 
 
-def _source_of_bus(row: sqlite3.Row) -> KeptSource:
+def _source_of_bus(row: sqlite3.Row) -> StoredSource:
     values = dict(row)
     del values["bus_id"]
-    return KeptSource(**values)
+    return StoredSource(**values)
 
 
-def source_path(library: Library, source: KeptSource) -> Path:
+def source_path(library: Library, source: StoredSource) -> Path:
     """Where the file lies."""
     return library.folder("audio") / (source.sha256 + source.suffix)
 
 
-def source_files(library: Library, sources: Mapping[str, KeptSource]) -> dict[str, str]:
+def source_files(library: Library, sources: Mapping[str, StoredSource]) -> dict[str, str]:
     """Bus id → where its file lies, as a worker is told."""
     return {bus_id: str(source_path(library, source)) for bus_id, source in sources.items()}
 
 
-def load_waveform(library: Library, sha256: str) -> Pyramid:
+def load_waveform(library: Library, sha256: str) -> WaveformLevels:
     """The waveform of a source, drawn again where it was lost or damaged.
 
     Raises:
@@ -192,17 +192,17 @@ def load_waveform(library: Library, sha256: str) -> Pyramid:
     return read_waveform(library, sha256) or draw_waveform(library, source)
 
 
-def read_waveform(library: Library, sha256: str) -> Pyramid | None:
+def read_waveform(library: Library, sha256: str) -> WaveformLevels | None:
     """The waveform of a source as it was drawn; None where it was lost or damaged."""
     try:
-        return Pyramid.load(library.folder("waveforms") / f"{sha256}.npz")
+        return WaveformLevels.load(library.folder("waveforms") / f"{sha256}.npz")
     except (FileNotFoundError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
         return None
 
 
-def draw_waveform(library: Library, source: KeptSource) -> Pyramid:
+def draw_waveform(library: Library, source: StoredSource) -> WaveformLevels:
     """Draw the waveform of a source and keep it."""
-    builder = PyramidBuilder()
+    builder = WaveformBuilder()
     with closing(FileSource(source_path(library, source))) as sound:
         for start in range(0, sound.frames, _READ_FRAMES):
             builder.feed(sound.read(start, min(_READ_FRAMES, sound.frames - start)))
@@ -211,7 +211,7 @@ def draw_waveform(library: Library, source: KeptSource) -> Pyramid:
     return drawn
 
 
-def summed_waveform(pyramids: list[Pyramid], start: int, end: int, count: int) -> list[list[float]]:
+def summed_waveform(pyramids: list[WaveformLevels], start: int, end: int, count: int) -> list[list[float]]:
     """Columns of several sources drawn as one: the bounds of what their sum can reach."""
     total = np.sum([pyramid.columns(start, end, count) for pyramid in pyramids], axis=0)
     return [[round(float(v), 4) for v in row] for row in total]

@@ -16,7 +16,7 @@ from tin_kettle.store.database import Library
 
 
 @dataclass(frozen=True)
-class KeptSpec:
+class StoredSpec:
     """A spec, and whether the user kept it."""
 
     spec: Spec
@@ -29,7 +29,7 @@ def _shipped() -> Iterator[Spec]:
         yield parse_spec(json.loads(entry.read_text(encoding="utf-8")))
 
 
-def list_specs(library: Library) -> list[KeptSpec]:
+def list_specs(library: Library) -> list[StoredSpec]:
     """The user's own take the place of shipped ones of the same name; files that are no specs are passed over."""
     own = {}
     for path in sorted(library.folder("specs").glob("*.json")):
@@ -38,8 +38,8 @@ def list_specs(library: Library) -> list[KeptSpec]:
         except (SpecError, ValueError, OSError):
             continue
         own[spec.name] = spec
-    shipped = [KeptSpec(spec, False) for spec in _shipped() if spec.name not in own]
-    return shipped + [KeptSpec(spec, True) for spec in own.values()]
+    shipped = [StoredSpec(spec, False) for spec in _shipped() if spec.name not in own]
+    return shipped + [StoredSpec(spec, True) for spec in own.values()]
 
 
 def get_spec(library: Library, name: str) -> Spec:

@@ -37,18 +37,18 @@ from tin_kettle.web import (
 from tin_kettle.web.cluster import Cluster
 from tin_kettle.web.context import Context
 from tin_kettle.web.error_text import in_words
-from tin_kettle.web.guard import Door, guard
-from tin_kettle.web.jobs import Jobs, Lane
-from tin_kettle.web.mastered_files import Mastered
+from tin_kettle.web.guard import AccessGuard, guard
+from tin_kettle.web.jobs import JobRunner, Jobs
+from tin_kettle.web.mastered_files import MasteredFiles
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
-from tin_kettle.web.open_files import Opened
+from tin_kettle.web.open_files import OpenFiles
 from tin_kettle.web.own_process import OwnProcess
-from tin_kettle.web.rate_conversion import Converted
+from tin_kettle.web.rate_conversion import ConvertedFiles
 from tin_kettle.web.request_models import Id, Orjson
 from tin_kettle.web.running_jobs import RunningJobs
 from tin_kettle.web.surveys import Surveys
 from tin_kettle.web.trials import Trials
-from tin_kettle.web.unsaved_edits import Left
+from tin_kettle.web.unsaved_edits import UnsavedEdits
 
 STATIC = Path(__file__).parent / "static"
 PING_S = 8
@@ -79,7 +79,7 @@ RESOURCES = (
 )
 
 
-def create_app(library: Library, door: Door | None = None, scheduler: str | None = None) -> Flask:
+def create_app(library: Library, door: AccessGuard | None = None, scheduler: str | None = None) -> Flask:
     """The server for a library; without a door for this machine alone.
 
     Args:
@@ -89,20 +89,20 @@ def create_app(library: Library, door: Door | None = None, scheduler: str | None
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": PING_S, "max_message_size": MOST_MESSAGE_BYTES}
     app.json = Orjson(app)
     app.url_map.converters["int"] = Id
-    opened = Opened()
+    opened = OpenFiles()
     app.extensions["tin_kettle"] = Context(
         library,
         Jobs(_lanes(scheduler)),
         opened,
-        Converted(opened),
+        ConvertedFiles(opened),
         Surveys(),
         Trials(),
-        Mastered(),
-        Left(),
+        MasteredFiles(),
+        UnsavedEdits(),
         RunningJobs(),
         RunningJobs(),
     )
-    guard(app, door or Door())
+    guard(app, door or AccessGuard())
     for module in RESOURCES:
         app.register_blueprint(module.blueprint)
     live.attach(app)
@@ -124,7 +124,7 @@ def create_app(library: Library, door: Door | None = None, scheduler: str | None
     return app
 
 
-def _lanes(scheduler: str | None) -> dict[str, Lane]:
+def _lanes(scheduler: str | None) -> dict[str, JobRunner]:
     """Each kind of work has a process of its own, so that none waits for another."""
     cluster = Cluster(scheduler) if scheduler else None
     return {name: cluster or OwnProcess() for name in ("survey", "print", "trial")}

@@ -6,13 +6,13 @@ from typing import Any
 
 from tin_kettle.core.errors import KettleError, RecipeError
 from tin_kettle.core.recipe.document_edits import patched
-from tin_kettle.core.recipe.held_values import Touch, with_touches
+from tin_kettle.core.recipe.held_values import HeldValue, with_touches
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
 from tin_kettle.web.messages import AnyMessage, Edit, EditChange, Touches
 
 
-class Edited:
+class BenchDocument:
     """One listener's edits.
 
     Args:
@@ -23,7 +23,7 @@ class Edited:
         self._recipe = recipe
         self._document: Any = None
         self._read: tuple[Any, Recipe] | None = None
-        self._touches: list[Touch] = []
+        self._touches: list[HeldValue] = []
         self.unkept: tuple[str, Recipe] | None = None
         """What the last edit is called, and its recipe, where the bench means to keep it."""
 

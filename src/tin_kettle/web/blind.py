@@ -9,16 +9,16 @@ from tin_kettle.core.listen import blind_test
 from tin_kettle.store import comparisons as kept
 from tin_kettle.store.songs import get_song
 from tin_kettle.web.context import context
-from tin_kettle.web.request_models import Asked, Number, takes
+from tin_kettle.web.request_models import Number, RequestModel, takes
 
 blueprint = Blueprint("blind", __name__, url_prefix="/api")
 
 
-class OrderAsked(Asked):
+class OrderRequest(RequestModel):
     rounds: Number
 
 
-class TestAsked(Asked):
+class TestRequest(RequestModel):
     """A test that was held."""
 
     kind: blind_test.Kind
@@ -29,8 +29,8 @@ class TestAsked(Asked):
 
 
 @blueprint.post("/songs/<int:song_id>/blind/order")
-@takes(OrderAsked)
-def blind_order(song_id: int, given: OrderAsked) -> Response:
+@takes(OrderRequest)
+def blind_order(song_id: int, given: OrderRequest) -> Response:
     """The order of a test of so many rounds."""
     get_song(context().library, song_id)
     rounds = given.rounds
@@ -40,8 +40,8 @@ def blind_order(song_id: int, given: OrderAsked) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/blind")
-@takes(TestAsked)
-def blind_result(song_id: int, given: TestAsked) -> Response:
+@takes(TestRequest)
+def blind_result(song_id: int, given: TestRequest) -> Response:
     """Judge and keep a test."""
     get_song(context().library, song_id)
     rounds, hits = given.rounds, given.hits

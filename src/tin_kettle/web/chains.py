@@ -11,13 +11,13 @@ from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.recipe.templates import usual_order
 from tin_kettle.store.recipe_files import keep_recipe_file, recipe_files, remove_recipe_file
 from tin_kettle.web.context import context
-from tin_kettle.web.request_models import Asked, takes
+from tin_kettle.web.request_models import RequestModel, takes
 
 blueprint = Blueprint("chains", __name__, url_prefix="/api")
 FOLDER = "chains"
 
 
-class ChainAsked(Asked):
+class ChainRequest(RequestModel):
     name: str
     recipe: Any
 
@@ -36,8 +36,8 @@ def chains() -> Response:
 
 
 @blueprint.post("/chains")
-@takes(ChainAsked)
-def keep(given: ChainAsked) -> Response:
+@takes(ChainRequest)
+def keep(given: ChainRequest) -> Response:
     """Keep a chain."""
     keep_recipe_file(context().library, FOLDER, given.name, parse_recipe(given.recipe))
     return chains()

@@ -11,7 +11,7 @@ from typing import Any
 
 from tin_kettle.core.batch.cluster import TRIES, connect
 from tin_kettle.core.errors import Cancelled, KettleError
-from tin_kettle.web.jobs import Job, Lane, end
+from tin_kettle.web.jobs import Job, JobRunner, end
 from tin_kettle.web.tasks import Task, ending
 
 REPORT_S = 0.5
@@ -25,7 +25,7 @@ class _Given:
     unwanted: Any
 
 
-class Cluster(Lane):
+class Cluster(JobRunner):
     """Workers that do as many jobs at a time as there are of them; one that dies leaves its job to another.
 
     Args:

@@ -9,20 +9,20 @@ from tin_kettle.core.deliver.codec_preview import Coder
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources
 from tin_kettle.web.context import context
-from tin_kettle.web.request_models import Asked, takes
+from tin_kettle.web.request_models import RequestModel, takes
 from tin_kettle.web.surveys import content_of
 
 blueprint = Blueprint("coded", __name__, url_prefix="/api")
 
 
-class CodedAsked(Asked):
+class PreviewRequest(RequestModel):
     coder: Coder
     kbit_s: int = Field(ge=32, le=512)
 
 
 @blueprint.post("/songs/<int:song_id>/coded")
-@takes(CodedAsked)
-def coded(song_id: int, given: CodedAsked) -> Response:
+@takes(PreviewRequest)
+def coded(song_id: int, given: PreviewRequest) -> Response:
     """The song as it stands, coded and decoded: how far it is, or what it measures and the names to compare it by."""
     here = context()
     recipe, sources = current_revision(here.library, song_id).recipe, song_sources(here.library, song_id)

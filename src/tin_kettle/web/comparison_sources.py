@@ -21,7 +21,7 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.derived import is_intact
 from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import revision_state
-from tin_kettle.store.sources import KeptSource, song_sources
+from tin_kettle.store.sources import StoredSource, song_sources
 
 REFERENCE_BUS = "mix"
 CHAIN = "*"
@@ -30,15 +30,15 @@ _NUMBERED = re.compile(r"(reference|version|edit):([1-9][0-9]{0,15})", re.ASCII)
 
 
 @dataclass(frozen=True)
-class Other:
+class ComparisonSource:
     """A recipe on sources; ``reference`` where it is another record."""
 
     recipe: Recipe
-    sources: Mapping[str, KeptSource]
+    sources: Mapping[str, StoredSource]
     reference: Reference | None = None
 
 
-def _coded(library: Library, name: str) -> KeptSource:
+def _coded(library: Library, name: str) -> StoredSource:
     """What was coded, which is kept no longer than room and restarts allow."""
     found = _CODED.fullmatch(name)
     path = library.folder("audio") / f"{found[4]}.wav" if found else None
@@ -46,7 +46,7 @@ def _coded(library: Library, name: str) -> KeptSource:
         raise LibraryError("what was coded is no longer there; make it again under Compare, Codec preview")
     about = soundfile.info(str(path))
     named = f"{found[2]} {found[3]} kbit/s"
-    return KeptSource(found[4], ".wav", named, "WAV FLOAT", about.samplerate, about.channels, about.frames)
+    return StoredSource(found[4], ".wav", named, "WAV FLOAT", about.samplerate, about.channels, about.frames)
 
 
 def drawn_from(name: str, now: Recipe) -> Recipe | None:
@@ -59,7 +59,7 @@ def drawn_from(name: str, now: Recipe) -> Recipe | None:
     return None
 
 
-def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
+def find_other(library: Library, song_id: int, name: str, now: Recipe) -> ComparisonSource:
     """What a name stands for, beside the song's present recipe.
 
     Raises:
@@ -72,26 +72,26 @@ def find_other(library: Library, song_id: int, name: str, now: Recipe) -> Other:
         raise LibraryError(f"'{name}' is nothing to compare with; choose from the list")
     if kind == "reference":
         found = get_reference(library, int(rest))
-        return Other(empty_recipe(), {REFERENCE_BUS: found.source}, found)
+        return ComparisonSource(empty_recipe(), {REFERENCE_BUS: found.source}, found)
     sources = song_sources(library, song_id)
     if kind == "received":
-        return Other(now.as_received(), sources)
+        return ComparisonSource(now.as_received(), sources)
     if kind == "now":
-        return Other(now, sources)
+        return ComparisonSource(now, sources)
     if kind == "version":
         version = get_version(library, int(rest))
         if version.song_id != song_id:
             raise LibraryError(f"version {rest} is of another song; choose one of this song's")
-        return Other(*version_state(library, version))
+        return ComparisonSource(*version_state(library, version))
     if kind == "edit":
         if not is_edit(library, song_id, int(rest)):
             raise LibraryError(f"there is no edit {rest} of this song; choose one from the list")
-        return Other(*revision_state(library, int(rest)))
+        return ComparisonSource(*revision_state(library, int(rest)))
     if kind in ("with", "before") and rest:
-        return Other(up_to(now, rest, on=kind == "with"), sources)
+        return ComparisonSource(up_to(now, rest, on=kind == "with"), sources)
     if kind in ("coded", "added"):
-        return Other(empty_recipe(), {REFERENCE_BUS: _coded(library, name)})
+        return ComparisonSource(empty_recipe(), {REFERENCE_BUS: _coded(library, name)})
     following = drawn_from(name, now)
     if following is not None:
-        return Other(following, sources)
+        return ComparisonSource(following, sources)
     raise LibraryError(f"'{name}' is nothing to compare with; choose from the list")

@@ -14,20 +14,20 @@ from tin_kettle.store.comparisons import try_version
 from tin_kettle.store.presets import keep_start, list_starts
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web.context import context, opened_sources, passage
-from tin_kettle.web.request_models import Asked, reads, takes
+from tin_kettle.web.request_models import RequestModel, reads, takes
 from tin_kettle.web.versions import version_document
 
 blueprint = Blueprint("compressing", __name__, url_prefix="/api")
 
 
-class WorkAsked(Asked):
+class GainReductionRequest(RequestModel):
     """Two recipes: ``after`` is to work as hard as ``before`` did."""
 
     before: Any
     after: Any
 
 
-class StartAsked(Asked):
+class PresetRequest(RequestModel):
     name: str
     stage: Any
 
@@ -43,9 +43,9 @@ def makeup(song_id: int, stage_id: str) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/threshold")
-@takes(WorkAsked)
+@takes(GainReductionRequest)
 @reads("from", "to")
-def same_work(song_id: int, stage_id: str, given: WorkAsked) -> Response:
+def same_work(song_id: int, stage_id: str, given: GainReductionRequest) -> Response:
     """The threshold at which one recipe works as hard as another did."""
     before, after = parse_recipe(given.before), parse_recipe(given.after)
     sources = opened_sources(song_id)
@@ -77,8 +77,8 @@ def starts() -> Response:
 
 
 @blueprint.post("/starts")
-@takes(StartAsked)
-def keep_a_start(given: StartAsked) -> Response:
+@takes(PresetRequest)
+def keep_a_start(given: PresetRequest) -> Response:
     """Keep a stage as a starting point."""
     keep_start(context().library, given.name, given.stage)
     return jsonify(list_starts(context().library))

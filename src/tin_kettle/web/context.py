@@ -12,16 +12,16 @@ from tin_kettle.core.errors import LibraryError
 from tin_kettle.store.database import Library
 from tin_kettle.store.sources import song_sources, source_path
 from tin_kettle.web.jobs import Jobs
-from tin_kettle.web.open_files import Opened
-from tin_kettle.web.rate_conversion import Converted
+from tin_kettle.web.open_files import OpenFiles
+from tin_kettle.web.rate_conversion import ConvertedFiles
 from tin_kettle.web.request_models import whole_number
 from tin_kettle.web.running_jobs import RunningJobs
 
 if TYPE_CHECKING:
-    from tin_kettle.web.mastered_files import Mastered
+    from tin_kettle.web.mastered_files import MasteredFiles
     from tin_kettle.web.surveys import Surveys
     from tin_kettle.web.trials import Trials
-    from tin_kettle.web.unsaved_edits import Left
+    from tin_kettle.web.unsaved_edits import UnsavedEdits
 
 FAR = 1 << 40
 
@@ -42,12 +42,12 @@ class Context:
 
     library: Library
     jobs: Jobs
-    opened: Opened
-    converted: Converted
+    opened: OpenFiles
+    converted: ConvertedFiles
     surveys: Surveys
     trials: Trials
-    mastered: Mastered
-    left: Left
+    mastered: MasteredFiles
+    left: UnsavedEdits
     printing: RunningJobs
     delivering: RunningJobs
 

@@ -21,37 +21,37 @@ from tin_kettle.store import deliveries as kept
 from tin_kettle.store import specs as specs_kept
 from tin_kettle.store.covers import cover_path
 from tin_kettle.store.deliveries import DeliveryRow
-from tin_kettle.store.records import KeptSong, RecordState, get_record
+from tin_kettle.store.records import RecordState, StoredSong, get_record
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.context import context
 from tin_kettle.web.downloads import send_kept
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.request_models import Asked, Number, takes
+from tin_kettle.web.request_models import Number, RequestModel, takes
 from tin_kettle.web.surveys import content_of
 
 blueprint = Blueprint("deliveries", __name__, url_prefix="/api")
 MOST_CELLS = 400
 
 
-class CellAsked(Asked):
+class CellRequest(RequestModel):
     """A song by a spec; no song where the spec makes the whole record one file."""
 
     song: Number | None = None
     spec: str
 
 
-class DeliveryAsked(Asked):
+class DeliveryRequest(RequestModel):
     """Songs by specs that are to be made."""
 
-    cells: list[CellAsked] = Field(min_length=1, max_length=MOST_CELLS)
+    cells: list[CellRequest] = Field(min_length=1, max_length=MOST_CELLS)
 
 
-class SpecAsked(Asked):
+class SpecRequest(RequestModel):
     spec: Any
 
 
-class NamedAsked(Asked):
+class NameRequest(RequestModel):
     name: str
 
 
@@ -69,15 +69,15 @@ def specs() -> Response:
 
 
 @blueprint.post("/specs")
-@takes(SpecAsked)
-def keep_spec(given: SpecAsked) -> Response:
+@takes(SpecRequest)
+def keep_spec(given: SpecRequest) -> Response:
     specs_kept.keep_spec(context().library, given.spec)
     return _specs()
 
 
 @blueprint.post("/specs/remove")
-@takes(NamedAsked)
-def remove_spec(given: NamedAsked) -> Response:
+@takes(NameRequest)
+def remove_spec(given: NameRequest) -> Response:
     specs_kept.remove_spec(context().library, given.name)
     return _specs()
 
@@ -85,17 +85,17 @@ def remove_spec(given: NamedAsked) -> Response:
 # ---- what is made by them
 
 
-def _heading(state: RecordState, song: KeptSong | None, spec: Spec) -> Heading:
+def _heading(state: RecordState, song: StoredSong | None, spec: Spec) -> Heading:
     headings = headings_of(state, [(one.title, one) for one in state.songs], spec)
     return headings[state.songs.index(song) if song else 0]
 
 
-def _needed(state: RecordState, song: KeptSong | None, spec: Spec) -> Sequence[KeptSong]:
+def _needed(state: RecordState, song: StoredSong | None, spec: Spec) -> Sequence[StoredSong]:
     """The songs that a file is made of."""
     return [song] if song and spec.files == "songs" else state.songs
 
 
-def content(state: RecordState, song: KeptSong | None, spec: Spec) -> str:
+def content(state: RecordState, song: StoredSong | None, spec: Spec) -> str:
     """A name for all that a file is made of: sounds, recipes, how they lie, what it is called, its cover, the spec."""
     library = context().library
     apart = {"id", "title", "gap_s"} if spec.files == "songs" else {"id", "title"}
@@ -136,7 +136,7 @@ def shown(record_id: int) -> list[dict[str, Any]]:
     return told
 
 
-def _places(state: RecordState) -> dict[int | None, KeptSong | None]:
+def _places(state: RecordState) -> dict[int | None, StoredSong | None]:
     """What can be delivered, by the number that it is asked by: the songs, and the whole."""
     return {None: None, **{song.id: song for song in state.songs}}
 
@@ -153,8 +153,8 @@ def every(record_id: int) -> Response:
 
 
 @blueprint.post("/records/<int:record_id>/deliveries")
-@takes(DeliveryAsked)
-def begin(record_id: int, given: DeliveryAsked) -> Response:
+@takes(DeliveryRequest)
+def begin(record_id: int, given: DeliveryRequest) -> Response:
     """Make songs by specs; what is there already and made of the same is not made again."""
     here = context()
     state = get_record(here.library, record_id).state
@@ -179,7 +179,7 @@ def begin(record_id: int, given: DeliveryAsked) -> Response:
     return jsonify(shown(record_id))
 
 
-def _begin(record_id: int, state: RecordState, song: KeptSong | None, spec: Spec, wanted: str) -> None:
+def _begin(record_id: int, state: RecordState, song: StoredSong | None, spec: Spec, wanted: str) -> None:
     here, heading = context(), _heading(state, song, spec)
     library, jobs = here.library, here.jobs
     song_id = song.id if song else None

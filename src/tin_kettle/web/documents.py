@@ -12,7 +12,7 @@ from flask import Blueprint, Response, send_file
 
 from tin_kettle.core.deliver.delivery import cue_of, file_names, safe_name
 from tin_kettle.core.deliver.documents import Sheet, SheetFile, SheetSong, figures_csv, hash_list
-from tin_kettle.core.deliver.gapless import Starts
+from tin_kettle.core.deliver.gapless import SongStarts
 from tin_kettle.core.deliver.sheet_html import sheet_html
 from tin_kettle.core.deliver.sheet_pdf import sheet_pdf
 from tin_kettle.core.deliver.spec import Spec
@@ -25,7 +25,7 @@ from tin_kettle.core.survey.mix_notes import where
 from tin_kettle.core.survey.section_figures import by_section
 from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store import deliveries as kept
-from tin_kettle.store.records import KeptSong, RecordState, get_record
+from tin_kettle.store.records import RecordState, StoredSong, get_record
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.specs import get_spec
 from tin_kettle.web.context import context
@@ -53,14 +53,14 @@ def _sheet(record_id: int) -> Sheet:
     return Sheet(state, songs, _files(record_id, state), stands)
 
 
-def _surveyed(song: KeptSong, name: str) -> Survey:
+def _surveyed(song: StoredSong, name: str) -> Survey:
     found = look(song.id, name)
     if isinstance(found, Job):
         raise KettleError(f"'{song.title}' is still being surveyed; the papers are there when all songs are")
     return found
 
 
-def _song(song: KeptSong, now: Survey, received: Survey) -> SheetSong:
+def _song(song: StoredSong, now: Survey, received: Survey) -> SheetSong:
     recipe = current_revision(context().library, song.id).recipe
     start, end = left_of(song, now.frames, now.rate_hz)
     rows = by_section(now, recipe)
@@ -106,7 +106,7 @@ def _cue(record_id: int, state: RecordState, spec: Spec) -> str | None:
     rows = [row for row in _delivered(record_id, state) if row["spec"] == spec.name]
     if len(rows) < (1 if spec.files == "whole" else len(state.songs)):
         return None
-    starts = Starts(**rows[0]["starts"]) if rows[0]["starts"] else None
+    starts = SongStarts(**rows[0]["starts"]) if rows[0]["starts"] else None
     return cue_of(state, [(song.title, song) for song in state.songs], spec, [row["file_name"] for row in rows], starts)
 
 

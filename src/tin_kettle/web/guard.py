@@ -31,7 +31,7 @@ MOST_ADDRESSES = 10000
 
 
 @dataclass(frozen=True)
-class Door:
+class AccessGuard:
     """How the server is reached.
 
     Args:
@@ -46,7 +46,7 @@ class Door:
     private_key: Path | None = None
 
 
-def guard(app: Flask, door: Door) -> None:
+def guard(app: Flask, door: AccessGuard) -> None:
     """Check every request, the socket's opening among them, before anything else looks at it."""
     wrong = WrongKeys()
 

@@ -45,7 +45,7 @@ class Job:
         return self.state in ("done", "failed", "stopped")
 
 
-class Lane(Protocol):
+class JobRunner(Protocol):
     """Where jobs are done."""
 
     def start(self, job: Job) -> None:
@@ -90,9 +90,9 @@ class Jobs:
         lanes: where each of the three is done.
     """
 
-    def __init__(self, lanes: Mapping[str, Lane]) -> None:
+    def __init__(self, runners: Mapping[str, JobRunner]) -> None:
         self._numbers = itertools.count(1)
-        self._lanes = lanes
+        self._runners = runners
 
     def start(self, lane: str, task: dict[str, Any], finished: Callable[[Job], None] = lambda _job: None) -> Job:
         """Begin a task of :mod:`tin_kettle.web.tasks`: its ``do`` where that is not the lane's own name.
@@ -100,10 +100,10 @@ class Jobs:
         ``finished`` is called from another thread.
         """
         job = Job(next(self._numbers), {"do": lane, **task}, finished)
-        self._lanes[lane].start(job)
+        self._runners[lane].start(job)
         return job
 
     def stop(self, lane: str, job: Job) -> None:
         """Ask a job to end."""
         if not job.ended:
-            self._lanes[lane].stop(job)
+            self._runners[lane].stop(job)

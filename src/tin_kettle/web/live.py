@@ -22,7 +22,7 @@ from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.store.songs import current_revision
-from tin_kettle.store.sources import KeptSource, song_sources, source_path
+from tin_kettle.store.sources import StoredSource, song_sources, source_path
 from tin_kettle.web.comparison_sources import REFERENCE_BUS, find_other
 from tin_kettle.web.context import Context
 from tin_kettle.web.error_text import in_words
@@ -43,7 +43,7 @@ def _find_piece(
     context: Context,
     song_id: int,
     audition: Audition,
-    heard: Mapping[str, KeptSource],
+    heard: Mapping[str, StoredSource],
     name: str,
     now: Recipe,
 ) -> Piece:
@@ -63,7 +63,7 @@ def _find_piece(
     return Piece(other.recipe, {REFERENCE_BUS: source}, Timeline(0, start, (start, min(end, source.frames))))
 
 
-def _opened(context: Context, kept: Mapping[str, KeptSource]) -> dict[str, FileSource]:
+def _opened(context: Context, kept: Mapping[str, StoredSource]) -> dict[str, FileSource]:
     return {bus_id: context.opened.open(source_path(context.library, source)) for bus_id, source in kept.items()}
 
 

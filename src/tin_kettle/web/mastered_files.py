@@ -17,7 +17,7 @@ from tin_kettle.web.jobs import Job
 from tin_kettle.web.surveys import content_of
 
 
-class Mastered:
+class MasteredFiles:
     """One file under way for each song; an edit supersedes it."""
 
     def __init__(self) -> None:

@@ -12,8 +12,8 @@ import orjson
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, ValidationError
 
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.recipe.document_edits import MOST_CHANGES, Change
-from tin_kettle.core.recipe.held_values import MOST_TOUCHES, Touch
+from tin_kettle.core.recipe.document_edits import MOST_CHANGES, DocumentEdit
+from tin_kettle.core.recipe.held_values import MOST_TOUCHES, HeldValue
 
 MOST_MESSAGE_BYTES = 4 << 20
 """As much as a recipe may have where it is kept: what is kept can be heard."""
@@ -73,7 +73,7 @@ class EditChange(Message):
     """The same, said as what it changes of the edit before."""
 
     type: Literal["change"]
-    changes: Annotated[list[Change], Field(max_length=MOST_CHANGES)]
+    changes: Annotated[list[DocumentEdit], Field(max_length=MOST_CHANGES)]
     revision: Count
     label: Name | None = None
 
@@ -82,7 +82,7 @@ class Touches(Message):
     """All values that are in the hand now, heard in place of what the recipe says of them; none when it let go."""
 
     type: Literal["touches"]
-    touches: Annotated[list[Touch], Field(max_length=MOST_TOUCHES)]
+    touches: Annotated[list[HeldValue], Field(max_length=MOST_TOUCHES)]
     revision: Count
 
 

@@ -14,28 +14,28 @@ from tin_kettle.store import notes as kept
 from tin_kettle.store.songs import get_song
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.request_models import Asked, Number, argument, reads, takes
+from tin_kettle.web.request_models import Number, RequestModel, argument, reads, takes
 from tin_kettle.web.surveys import look
 
 blueprint = Blueprint("notes", __name__, url_prefix="/api")
 
 
-class NoteAsked(Asked):
+class NoteRequest(RequestModel):
     at_s: Annotated[float, Field(ge=0, le=1e6)] | None = None
     text: str
 
 
-class ChangeAsked(Asked):
+class ChangeRequest(RequestModel):
     id: Number
     text: str
     done: bool
 
 
-class RemoveAsked(Asked):
+class RemoveRequest(RequestModel):
     id: Number
 
 
-class TickAsked(Asked):
+class TickRequest(RequestModel):
     finding: Annotated[str, Field(min_length=1, max_length=120)]
     done: bool
 
@@ -78,29 +78,29 @@ def every(song_id: int) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/notes")
-@takes(NoteAsked)
-def add(song_id: int, given: NoteAsked) -> Response:
+@takes(NoteRequest)
+def add(song_id: int, given: NoteRequest) -> Response:
     kept.add_note(context().library, song_id, given.at_s, given.text)
     return _shown(song_id)
 
 
 @blueprint.put("/songs/<int:song_id>/notes")
-@takes(ChangeAsked)
-def change(song_id: int, given: ChangeAsked) -> Response:
+@takes(ChangeRequest)
+def change(song_id: int, given: ChangeRequest) -> Response:
     kept.change_note(context().library, song_id, given.id, given.text, given.done)
     return _shown(song_id)
 
 
 @blueprint.post("/songs/<int:song_id>/notes/remove")
-@takes(RemoveAsked)
-def remove(song_id: int, given: RemoveAsked) -> Response:
+@takes(RemoveRequest)
+def remove(song_id: int, given: RemoveRequest) -> Response:
     kept.remove_note(context().library, song_id, given.id)
     return _shown(song_id)
 
 
 @blueprint.post("/songs/<int:song_id>/notes/tick")
-@takes(TickAsked)
-def tick(song_id: int, given: TickAsked) -> Response:
+@takes(TickRequest)
+def tick(song_id: int, given: TickRequest) -> Response:
     kept.tick(context().library, song_id, given.finding, given.done)
     return _shown(song_id)
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from tin_kettle.core.engine.source import FileSource
 
 
-class Opened:
+class OpenFiles:
     """Hands out the same source for the same file, as long as anybody has it and no other file takes its place."""
 
     def __init__(self) -> None:

@@ -10,12 +10,12 @@ import sys
 import threading
 from typing import Any
 
-from tin_kettle.web.jobs import Job, Lane, end
+from tin_kettle.web.jobs import Job, JobRunner, end
 
 _log = logging.getLogger(__name__)
 
 
-class OwnProcess(Lane):
+class OwnProcess(JobRunner):
     """A process beside the server that does one job after the other; it is started with the first.
 
     Jobs belong to the process they were given to: what one takes with it when it dies is given to the next, once.

@@ -23,13 +23,13 @@ from tin_kettle.store.sources import song_sources, source_files
 from tin_kettle.web.context import context
 from tin_kettle.web.downloads import send_kept
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.request_models import Asked, Number, takes
+from tin_kettle.web.request_models import Number, RequestModel, takes
 
 blueprint = Blueprint("prints", __name__, url_prefix="/api")
 MASTER = "master"
 
 
-class PrintAsked(Asked):
+class PrintRequest(RequestModel):
     """``rate_hz`` None keeps the song's own; ``part`` is a bus or group, or the master."""
 
     format: Literal["wav", "flac", "aiff"] = "wav"
@@ -47,8 +47,8 @@ def _shown(row: PrintRow) -> dict[str, Any]:
 
 
 @blueprint.post("/songs/<int:song_id>/prints")
-@takes(PrintAsked)
-def begin(song_id: int, given: PrintAsked) -> Response:
+@takes(PrintRequest)
+def begin(song_id: int, given: PrintRequest) -> Response:
     """Print the song as it stands."""
     library = context().library
     settings = given.model_dump(exclude={"format", "part", "tail"}) | {"tail_s": tail_seconds(given.tail)}

@@ -14,21 +14,21 @@ from tin_kettle.core.deliver.convert import convert_rate
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.store.database import Library
 from tin_kettle.store.derived import is_intact, seal
-from tin_kettle.store.sources import KeptSource, source_path
-from tin_kettle.web.open_files import Opened
+from tin_kettle.store.sources import StoredSource, source_path
+from tin_kettle.web.open_files import OpenFiles
 
 PIECE_FRAMES = 65536
 
 
-class Converted:
+class ConvertedFiles:
     """Opens sources at a rate. Whoever comes while one is being converted waits for it."""
 
-    def __init__(self, opened: Opened) -> None:
+    def __init__(self, opened: OpenFiles) -> None:
         self._opened = opened
         self._lock = threading.Lock()
         self._under_way: defaultdict[Path, threading.Lock] = defaultdict(threading.Lock)
 
-    def open(self, library: Library, source: KeptSource, rate_hz: int) -> FileSource:
+    def open(self, library: Library, source: StoredSource, rate_hz: int) -> FileSource:
         """A source at a rate.
 
         Raises:

@@ -13,7 +13,7 @@ from tin_kettle.core.listen.loudness_match import match_all
 from tin_kettle.core.measure.loudness import stereo_energy
 from tin_kettle.core.measure.tonal_map import BANDS_HZ
 from tin_kettle.core.recipe.describe import chain_in_words
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 from tin_kettle.core.record.layout import Excerpts, RecordSource, left_of, sounding_s
 from tin_kettle.core.record.levels import measures_in_record, short_term_in_record
 from tin_kettle.core.record.outliers import HIGHEST_HZ, LOWEST_HZ, relative_tones, standing_out
@@ -24,7 +24,7 @@ from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.request_models import Asked, Number, argument, reads, takes, whole_number
+from tin_kettle.web.request_models import Number, RequestModel, argument, reads, takes, whole_number
 from tin_kettle.web.surveys import look, waiting, wave
 
 blueprint = Blueprint("records", __name__, url_prefix="/api")
@@ -33,12 +33,12 @@ Part = Literal["all", "joins"]
 FIGURES = ("integrated_lufs", "loudness_range_lu", "max_short_term_lufs", "max_momentary_lufs", "true_peak_dbtp")
 
 
-class RecordAsked(Asked):
+class RecordRequest(RequestModel):
     title: str
     artist: str = ""
 
 
-class RecordEditAsked(Asked):
+class RecordEditRequest(RequestModel):
     """``base`` is the edit that it was made on."""
 
     base: Number
@@ -46,11 +46,11 @@ class RecordEditAsked(Asked):
     state: Any
 
 
-class MarkAsked(Asked):
+class MarkRequest(RequestModel):
     on: bool
 
 
-class MoveAsked(Asked):
+class MoveRequest(RequestModel):
     record: Number
 
 
@@ -77,8 +77,8 @@ def every() -> Response:
 
 
 @blueprint.post("/records")
-@takes(RecordAsked)
-def add(given: RecordAsked) -> Response:
+@takes(RecordRequest)
+def add(given: RecordRequest) -> Response:
     return jsonify(id=kept.add_record(context().library, given.title, given.artist))
 
 
@@ -88,8 +88,8 @@ def one(record_id: int) -> Response:
 
 
 @blueprint.put("/records/<int:record_id>")
-@takes(RecordEditAsked)
-def edit(record_id: int, given: RecordEditAsked) -> Response:
+@takes(RecordEditRequest)
+def edit(record_id: int, given: RecordEditRequest) -> Response:
     """Keep an edit: names and numbers, order, levels, gaps, fades."""
     return jsonify(_shown(kept.change_record(context().library, record_id, given.base, given.label[:200], given.state)))
 
@@ -105,22 +105,22 @@ def redo(record_id: int) -> Response:
 
 
 @blueprint.post("/records/<int:record_id>/archived")
-@takes(MarkAsked)
-def archive(record_id: int, given: MarkAsked) -> Response:
+@takes(MarkRequest)
+def archive(record_id: int, given: MarkRequest) -> Response:
     kept.archive_record(context().library, record_id, given.on)
     return every()
 
 
 @blueprint.post("/records/<int:record_id>/deleted")
-@takes(MarkAsked)
-def delete(record_id: int, given: MarkAsked) -> Response:
+@takes(MarkRequest)
+def delete(record_id: int, given: MarkRequest) -> Response:
     kept.delete_record(context().library, record_id, given.on)
     return every()
 
 
 @blueprint.post("/songs/<int:song_id>/record")
-@takes(MoveAsked)
-def move(song_id: int, given: MoveAsked) -> Response:
+@takes(MoveRequest)
+def move(song_id: int, given: MoveRequest) -> Response:
     """Put a song at the end of another record."""
     kept.move_song(context().library, song_id, given.record)
     return every()
@@ -149,13 +149,13 @@ def heard(record_id: int) -> Response:
     if surveyed and len(surveyed) == len(found):
         # the papers tell both
         told["papers"] = waiting(*(look(song.id, "received") for song in record.songs)) is None
-        pairs: list[tuple[Survey, SongLaid]] = list(surveyed)
+        pairs: list[tuple[Survey, SongLayout]] = list(surveyed)
         told["tone"] = _tone([survey for survey, _ in pairs])
         told["stands_out"] = [asdict(one) for one in standing_out(pairs)]
     return jsonify(told)
 
 
-def _song(survey: Survey, laid: SongLaid, count: int) -> dict[str, Any]:
+def _song(survey: Survey, laid: SongLayout, count: int) -> dict[str, Any]:
     start, end = left_of(laid, survey.frames, survey.rate_hz)
     measures = measures_in_record(survey, laid)
     return {
@@ -234,7 +234,7 @@ def record_sound(
     return laid, source
 
 
-def _equal_gains(here: Context, songs: tuple[kept.KeptSong, ...]) -> list[float]:
+def _equal_gains(here: Context, songs: tuple[kept.StoredSong, ...]) -> list[float]:
     """What each song goes down by to be as loud as the quietest."""
     found = [here.surveys.find(here, song.id) for song in songs]
     if any(isinstance(one, Job) for one in found):

@@ -15,14 +15,14 @@ from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import keep_source, receive
 from tin_kettle.web.context import context
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.request_models import Asked, Number, argument, chunks, reads, takes, takes_bytes
+from tin_kettle.web.request_models import Number, RequestModel, argument, chunks, reads, takes, takes_bytes
 from tin_kettle.web.surveys import look
 from tin_kettle.web.versions import version_document
 
 blueprint = Blueprint("references", __name__, url_prefix="/api")
 
 
-class PassageAsked(Asked):
+class PassageRequest(RequestModel):
     start_frame: Number
     end_frame: Number
 
@@ -49,8 +49,8 @@ def add_reference() -> Response:
 
 
 @blueprint.put("/references/<int:reference_id>")
-@takes(PassageAsked)
-def choose_passage(reference_id: int, given: PassageAsked) -> Response:
+@takes(PassageRequest)
+def choose_passage(reference_id: int, given: PassageRequest) -> Response:
     """Choose the passage that is compared."""
     wanted = given
     kept.set_passage(context().library, reference_id, wanted.start_frame, wanted.end_frame)

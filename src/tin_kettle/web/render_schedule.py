@@ -40,7 +40,7 @@ FIRST_BLOCKS = 4
 """So much of a new epoch is rendered before the player has heard of it."""
 
 
-class Pace:
+class RenderSchedule:
     """Times are those of ``time.monotonic``; positions are stream frames of the audition."""
 
     def __init__(self, audition: Audition) -> None:

@@ -13,12 +13,12 @@ from tin_kettle.core.digest import sha256_of
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.survey.align import lag_frames
 from tin_kettle.store.database import Library
-from tin_kettle.store.sources import KeptSource, keep_source, source_path
+from tin_kettle.store.sources import StoredSource, keep_source, source_path
 
 _PIECE = 1 << 16
 
 
-def fitted(library: Library, old: KeptSource, new: KeptSource) -> tuple[KeptSource, str]:
+def fitted(library: Library, old: StoredSource, new: StoredSource) -> tuple[StoredSource, str]:
     """The new source lined up with the old one, and what was done in a sentence."""
     with (
         closing(FileSource(source_path(library, old))) as before,

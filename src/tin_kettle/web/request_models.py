@@ -27,7 +27,7 @@ Number = Annotated[int, Field(ge=-FARTHEST, le=FARTHEST)]
 """An id or a frame."""
 
 
-class Asked(BaseModel):
+class RequestModel(BaseModel):
     """A body. What it does not know is refused, so that a misspelled field is told and not passed over."""
 
     model_config = ConfigDict(strict=True, extra="forbid", frozen=True)

@@ -17,7 +17,7 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.deliveries import settle_deliveries
 from tin_kettle.store.prints import settle_orphans
 from tin_kettle.web.app import create_app
-from tin_kettle.web.guard import Door
+from tin_kettle.web.guard import AccessGuard
 from tin_kettle.web.maintenance import look_after
 
 THREADS = 96
@@ -29,7 +29,7 @@ SWITCH_S = 0.001
 class Server(BaseApplication):  # type: ignore[misc]
     """gunicorn with one worker: the streams live in its memory, and each listener holds a thread."""
 
-    def __init__(self, library: Library, host: str, port: int, door: Door, scheduler: str | None = None) -> None:
+    def __init__(self, library: Library, host: str, port: int, door: AccessGuard, scheduler: str | None = None) -> None:
         self._library, self._door, self._scheduler = library, door, scheduler
         shown = f"[{host}]" if ":" in host else host
         self._options: dict[str, Any] = {
@@ -88,7 +88,7 @@ def _leave_with_parent() -> None:
     os._exit(1)
 
 
-def _announce(host: str, port: int, door: Door) -> None:
+def _announce(host: str, port: int, door: AccessGuard) -> None:
     address = f"{'http' if door.certificate is None else 'https'}://{host}:{port}/"
     key = f"?key={door.access_key}" if door.access_key else ""
     sys.stdout.write(f"Tin Kettle is at {address}{key}\n")

@@ -27,18 +27,18 @@ from simple_websocket import ConnectionClosed
 
 from tin_kettle.core.engine.live.audition import Audition
 from tin_kettle.core.engine.live.checkpoint import Played
-from tin_kettle.core.engine.live.listening_state import Wanted
+from tin_kettle.core.engine.live.listening_state import ListeningState
 from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.errors import KettleError
 from tin_kettle.core.listen.listening_settings import Listening, parse_listening, silent_lanes
-from tin_kettle.core.listen.loudness_match import Match, estimate_match
+from tin_kettle.core.listen.loudness_match import LoudnessMatch, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.speakers import turn_down_db
 from tin_kettle.core.recipe.automation_text import rides_in_words
 from tin_kettle.core.recipe.describe import describe_stage
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.stages.stage import Stage
-from tin_kettle.web.bench_document import Edited
+from tin_kettle.web.bench_document import BenchDocument
 from tin_kettle.web.block_format import pack
 from tin_kettle.web.comparison_sources import drawn_from
 from tin_kettle.web.load import Load
@@ -60,7 +60,7 @@ from tin_kettle.web.messages import (
     read_message,
 )
 from tin_kettle.web.priority import raised_priority
-from tin_kettle.web.render_schedule import Pace
+from tin_kettle.web.render_schedule import RenderSchedule
 
 _log = logging.getLogger(__name__)
 BOOT = secrets.token_hex(8)
@@ -95,7 +95,7 @@ class Session:
         self._wake = threading.Condition()
         self._mail: dict[type[AnyMessage], AnyMessage] = {}
         self._found: dict[type[AnyMessage], Any] = {}
-        self._pace = Pace(audition)
+        self._pace = RenderSchedule(audition)
         self._load = Load()
         self._closed = False
         self._at_hand: dict[str, Piece | None] = {}
@@ -104,10 +104,10 @@ class Session:
         self._opener = ThreadPoolExecutor(1, "open")
         self._asked: dict[type[AnyMessage], int] = {}
         self._gains_db: dict[str, float] = {}
-        self._match: Match | None = None
+        self._match: LoudnessMatch | None = None
         self._count = 0
         self._described: dict[str, tuple[Stage, str]] = {}
-        self.edited = Edited(audition.recipe)
+        self.edited = BenchDocument(audition.recipe)
         self._attending = True
         self._nonsense = self._failures = 0
         self._stuck = False
@@ -336,7 +336,7 @@ class Session:
         if not mail:
             return
         audition, heard = self._audition, 0
-        wanted = audition.wanted
+        wanted = audition.listening
         for message in mail:
             try:
                 wanted = self._wished(wanted, message, found)
@@ -351,7 +351,9 @@ class Session:
         audition.want(wanted, heard)
         self._pace.rewound()
 
-    def _wished(self, wanted: Wanted, message: AnyMessage, found: dict[type[AnyMessage], Any]) -> Wanted:
+    def _wished(
+        self, wanted: ListeningState, message: AnyMessage, found: dict[type[AnyMessage], Any]
+    ) -> ListeningState:
         audition = self._audition
         if isinstance(message, Edit | EditChange | Touches):
             self._pace.rewinds()

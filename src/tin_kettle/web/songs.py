@@ -16,10 +16,19 @@ from tin_kettle.core.recipe.size_limits import check_size
 from tin_kettle.store import songs as kept
 from tin_kettle.store.background_import import coming
 from tin_kettle.store.songs import Revision
-from tin_kettle.store.sources import KeptSource, find_source, load_waveform, song_sources, summed_waveform
+from tin_kettle.store.sources import StoredSource, find_source, load_waveform, song_sources, summed_waveform
 from tin_kettle.web.context import context, passage
 from tin_kettle.web.replace_source import fitted
-from tin_kettle.web.request_models import Asked, Number, argument, document, reads, takes, takes_document, whole_number
+from tin_kettle.web.request_models import (
+    Number,
+    RequestModel,
+    argument,
+    document,
+    reads,
+    takes,
+    takes_document,
+    whole_number,
+)
 
 blueprint = Blueprint("songs", __name__, url_prefix="/api/songs")
 MOST_COLUMNS = 8000
@@ -30,21 +39,21 @@ MOST_VIEW_BYTES = 16 << 10
 SaveId = Annotated[str, Field(min_length=1, max_length=64)]
 
 
-class SourceAsked(Asked):
+class SourceRequest(RequestModel):
     sha256: str
     name: str = ""
 
 
-class SongAsked(Asked):
+class SongRequest(RequestModel):
     """A song of one file, or of buses with ``sources``."""
 
     title: str = ""
     record: str = ""
     sha256: str | None = None
-    sources: list[SourceAsked] | None = Field(default=None, max_length=MOST_BUSES)
+    sources: list[SourceRequest] | None = Field(default=None, max_length=MOST_BUSES)
 
 
-class EditAsked(Asked):
+class EditRequest(RequestModel):
     """``base`` is the revision that it was made on, ``id`` the movement of the hand that it belongs to, ``unanswered``
     are movements of which the bench does not know what became of them."""
 
@@ -56,7 +65,7 @@ class EditAsked(Asked):
     recipe: Any
 
 
-class BounceAsked(Asked):
+class BounceRequest(RequestModel):
     sha256: str
 
 
@@ -85,12 +94,12 @@ def coming_songs() -> Response:
 
 
 @blueprint.post("")
-@takes(SongAsked)
-def add(given: SongAsked) -> Response:
-    """Make a song of a :class:`SongAsked`."""
+@takes(SongRequest)
+def add(given: SongRequest) -> Response:
+    """Make a song of a :class:`SongRequest`."""
     library = context().library
-    entries = given.sources or [SourceAsked(sha256=given.sha256 or "", name="Mix")]
-    sources: dict[str, KeptSource] = {}
+    entries = given.sources or [SourceRequest(sha256=given.sha256 or "", name="Mix")]
+    sources: dict[str, StoredSource] = {}
     names: dict[str, str] = {}
     for entry in entries:
         source = find_source(library, entry.sha256)
@@ -107,14 +116,14 @@ def add(given: SongAsked) -> Response:
     return jsonify(id=kept.add_song(library, record, title, sources, recipe))
 
 
-def _bus_id(name: str, taken: dict[str, KeptSource]) -> str:
+def _bus_id(name: str, taken: dict[str, StoredSource]) -> str:
     plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:40] or "bus"
     if plain in taken:
         plain += f"-{len(taken) + 1}"
     return plain
 
 
-def song_rate_of(sources: dict[str, KeptSource]) -> int:
+def song_rate_of(sources: dict[str, StoredSource]) -> int:
     """The rate of all sources.
 
     Raises:
@@ -159,8 +168,8 @@ def waveform(song_id: int) -> Response:
 
 
 @blueprint.put("/<int:song_id>/recipe")
-@takes(EditAsked)
-def edit(song_id: int, given: EditAsked) -> Response:
+@takes(EditRequest)
+def edit(song_id: int, given: EditRequest) -> Response:
     """Keep an edit."""
     saved = kept.save_revision(
         context().library,
@@ -197,8 +206,8 @@ def view(song_id: int) -> Response:
 
 
 @blueprint.put("/<int:song_id>/buses/<bus_id>/source")
-@takes(BounceAsked)
-def replace(song_id: int, bus_id: str, given: BounceAsked) -> Response:
+@takes(BounceRequest)
+def replace(song_id: int, bus_id: str, given: BounceRequest) -> Response:
     """Put a new bounce in a bus's place: ``{"sha256"}``. It is lined up with the old one; the recipe stays."""
     library = context().library
     old, new = song_sources(library, song_id).get(bus_id), find_source(library, given.sha256)

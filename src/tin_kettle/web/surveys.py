@@ -30,8 +30,8 @@ from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns
 from tin_kettle.store.comparisons import dismissed, list_versions
 from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision, readable_songs
-from tin_kettle.store.sources import KeptSource, source_files
-from tin_kettle.web.comparison_sources import Other, find_other
+from tin_kettle.store.sources import StoredSource, source_files
+from tin_kettle.web.comparison_sources import ComparisonSource, find_other
 from tin_kettle.web.context import Context, context
 from tin_kettle.web.jobs import Job
 
@@ -119,12 +119,12 @@ def names_to_keep(library: Library) -> set[str]:
     return names
 
 
-def _content(other: Other) -> str:
+def _content(other: ComparisonSource) -> str:
     """A name for all that is heard; names change nothing in the sound, and sections only what moves with them."""
     return content_of(other.recipe, other.sources)
 
 
-def content_of(recipe: Recipe, sources: Mapping[str, KeptSource], *asked: object) -> str:
+def content_of(recipe: Recipe, sources: Mapping[str, StoredSource], *asked: object) -> str:
     """The same for a recipe on sources, and what else is asked of them; by what moves, not by what it hangs on."""
     document = dump_recipe(recipe)
     heard = {key: value for key, value in document.items() if key not in ("sections", "automation")}

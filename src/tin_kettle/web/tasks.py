@@ -19,7 +19,7 @@ from tin_kettle.core.errors import Cancelled, KettleError
 from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import parse_recipe
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 from tin_kettle.core.survey.level_ladder import ladder
 from tin_kettle.core.survey.loudness_gained import won_by
 from tin_kettle.core.survey.perceived_loudness import perceive
@@ -55,7 +55,7 @@ def _mastered(recipe: Recipe, sources: Sources, task: Task, progress: Progress) 
 
 def _deliver(task: Task, progress: Progress) -> dict[str, Any]:
     songs = [
-        SongParts(parse_recipe(song["recipe"]), _paths(song["sources"]), SongLaid.model_validate(song["laid"]))
+        SongParts(parse_recipe(song["recipe"]), _paths(song["sources"]), SongLayout.model_validate(song["laid"]))
         for song in task["songs"]
     ]
     cover = read_cover(Path(task["cover"])) if task["cover"] else None

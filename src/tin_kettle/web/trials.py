@@ -19,11 +19,11 @@ from tin_kettle.core.survey.perceived_loudness import difference_words
 from tin_kettle.core.survey.target_level import Aim
 from tin_kettle.core.survey.trials import asked_stage, with_value
 from tin_kettle.store.songs import current_revision
-from tin_kettle.store.sources import KeptSource, song_sources, source_files
+from tin_kettle.store.sources import StoredSource, song_sources, source_files
 from tin_kettle.web.comparison_sources import find_other
 from tin_kettle.web.context import Context, context, opened_sources, passage
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.request_models import Asked, argument, reads, takes
+from tin_kettle.web.request_models import RequestModel, argument, reads, takes
 from tin_kettle.web.surveys import content_of
 
 blueprint = Blueprint("trying", __name__, url_prefix="/api")
@@ -39,7 +39,7 @@ class Trials:
         self._newest: dict[tuple[int, str, str], Job] = {}
 
     def find(
-        self, here: Context, song_id: int, key: str, task: dict[str, Any], sources: Mapping[str, KeptSource]
+        self, here: Context, song_id: int, key: str, task: dict[str, Any], sources: Mapping[str, StoredSource]
     ) -> Job:
         """The job that has this content, begun where there is none, or where it was stopped."""
         of_stage = (song_id, task["stage"], task["do"])
@@ -59,7 +59,7 @@ class Trials:
             return job
 
     def tell(
-        self, here: Context, song_id: int, recipe: Recipe, task: dict[str, Any], sources: Mapping[str, KeptSource]
+        self, here: Context, song_id: int, recipe: Recipe, task: dict[str, Any], sources: Mapping[str, StoredSource]
     ) -> dict[str, Any]:
         """How far a trial of a recipe on sources is, or what it found; what failed is told once, and begun anew then.
 
@@ -74,7 +74,7 @@ class Trials:
         return {"state": job.state, "progress": round(job.progress, 4), "problem": job.problem, "found": job.result}
 
 
-class AimAsked(Asked):
+class LevelRequest(RequestModel):
     """``target`` in LUFS or dBTP, as ``aim`` is."""
 
     aim: Aim
@@ -82,9 +82,9 @@ class AimAsked(Asked):
 
 
 @blueprint.post("/songs/<int:song_id>/stages/<stage_id>/aim")
-@takes(AimAsked)
+@takes(LevelRequest)
 @reads("from", "to")
-def aim(song_id: int, stage_id: str, given: AimAsked) -> Response:
+def aim(song_id: int, stage_id: str, given: LevelRequest) -> Response:
     """The gain of a stage at which the passage measures a target: its progress, or what was found."""
     recipe = current_revision(context().library, song_id).recipe
     asked_stage(recipe, stage_id)

@@ -17,7 +17,7 @@ from tin_kettle.web.context import context
 blueprint = Blueprint("left", __name__, url_prefix="/api")
 
 
-class Left:
+class UnsavedEdits:
     """Of every song the last edit that was heard and, when its listener was gone, not kept."""
 
     def __init__(self) -> None:

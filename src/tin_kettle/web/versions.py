@@ -15,12 +15,12 @@ from tin_kettle.store.history import is_edit
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web.comparison_sources import find_other
 from tin_kettle.web.context import context
-from tin_kettle.web.request_models import Asked, Number, argument, reads, takes
+from tin_kettle.web.request_models import Number, RequestModel, argument, reads, takes
 
 blueprint = Blueprint("versions", __name__, url_prefix="/api")
 
 
-class VersionAsked(Asked):
+class VersionRequest(RequestModel):
     """A name for the present state, for another ``edit`` of the song, or for a ``recipe`` beside it."""
 
     name: str
@@ -39,8 +39,8 @@ def versions(song_id: int) -> Response:
 
 
 @blueprint.post("/songs/<int:song_id>/versions")
-@takes(VersionAsked)
-def name_version(song_id: int, given: VersionAsked) -> Response:
+@takes(VersionRequest)
+def name_version(song_id: int, given: VersionRequest) -> Response:
     """Name a state."""
     library = context().library
     name = given.name.strip()[:80]

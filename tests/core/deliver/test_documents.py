@@ -21,7 +21,7 @@ from tin_kettle.core.deliver.documents import (
 from tin_kettle.core.deliver.sheet_html import loud_y, polyline, sheet_html, tone_x
 from tin_kettle.core.deliver.sheet_pdf import sheet_pdf
 from tin_kettle.core.measure.song_measures import SongMeter
-from tin_kettle.core.record.document import RecordHead, SongLaid
+from tin_kettle.core.record.document import RecordHead, SongLayout
 
 
 def measured(sound):
@@ -36,7 +36,7 @@ def sheet():
     songs = [
         SheetSong(
             title,
-            SongLaid(gain_db=-1.5, isrc="ZZABC2600001"),
+            SongLayout(gain_db=-1.5, isrc="ZZABC2600001"),
             125.3,
             ["Filters: low cut 28 Hz", "Limiter: ceiling −1 dBTP"],
             before,

@@ -6,7 +6,7 @@ import pytest
 from tests import naive
 from tests.conftest import noise
 from tin_kettle.core.dsp.decibels import apply_db
-from tin_kettle.core.dsp.delay import Line, Past
+from tin_kettle.core.dsp.delay import DelayLine, History
 from tin_kettle.core.dsp.detector_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
 from tin_kettle.core.dsp.dynamics import (
     attack_release,
@@ -93,7 +93,7 @@ def test_softening_is_a_symmetrical_mean_that_leaves_steady_gains_alone(rate_hz)
 def test_a_delay_line_is_the_same_in_any_blocks_and_a_fork_goes_on_alone(delay):
     x = np.random.default_rng(10).standard_normal((2, 300))
     wanted = np.concatenate([np.zeros((2, delay)), x], axis=1)[:, :300]
-    line, past, parts, at = Line(delay), Past(delay), [], 0
+    line, past, parts, at = DelayLine(delay), History(delay), [], 0
     for run in (1, 40, 9, 150, 100):
         block = np.ascontiguousarray(x[:, at : at + run])
         line.fork().push(-block)

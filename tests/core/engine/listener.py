@@ -12,16 +12,16 @@ from tin_kettle.core.stages.processor import Processor
 class Listener(Audition):
     def change(self, recipe: Recipe, revision: int, heard: int) -> None:
         """Let *now* become another recipe."""
-        self.want(replace(self.wanted, recipe=recipe, revision=revision), heard)
+        self.want(replace(self.listening, recipe=recipe, revision=revision), heard)
 
     def compare(self, name: str, piece: Piece | None, heard: int) -> None:
         """Put something else beside *now*: a piece, or the song as received."""
-        self.want(self.comparing(self.wanted, name, piece), heard)
+        self.want(self.comparing(self.listening, name, piece), heard)
 
     def tap(self, stage_id: str | None, tap: Tap, heard: int) -> None:
         """Hear the result, or what a stage removes or listens to."""
-        self.want(replace(self.wanted, tap=(stage_id, tap)), heard)
+        self.want(replace(self.listening, tap=(stage_id, tap)), heard)
 
     def listen(self, now: Processor, other: Processor, silent: frozenset[str], heard: int) -> None:
         """Hear both through other ears, and some buses or branches not at all."""
-        self.want(replace(self.wanted, ears=(now, other), silent=silent), heard)
+        self.want(replace(self.listening, ears=(now, other), silent=silent), heard)

@@ -8,7 +8,7 @@ from tests.core.engine.listener import Listener
 from tests.core.engine.test_graph import heard_above_4k_db
 from tests.core.engine.test_live import Ear
 from tin_kettle.core.engine.live import render_path
-from tin_kettle.core.engine.live.audition import AHEAD_MS, PlainEar
+from tin_kettle.core.engine.live.audition import AHEAD_MS, PassThrough
 from tin_kettle.core.engine.live.render_path import Piece, block_frames
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
@@ -194,7 +194,7 @@ def test_a_change_within_the_block_that_brought_another_goes_on_from_that(later)
 
 
 def test_ears_that_change_within_a_fade_do_not_click():
-    class Half(PlainEar):
+    class Half(PassThrough):
         def __init__(self, gain):
             super().__init__()
             self.gain = gain
@@ -255,7 +255,7 @@ def test_soloing_a_bus_is_heard_through_a_long_delay_at_once():
     ear = Ear(audition)
     ear.listen(RATE_HZ)
     at = ear.heard
-    audition.listen(PlainEar(), PlainEar(), frozenset({"a"}), at)
+    audition.listen(PassThrough(), PassThrough(), frozenset({"a"}), at)
     ear.listen(RATE_HZ // 2)
     level = envelope_db(ear.now[0, at : ear.heard])
     assert np.argmax(level < LEVEL_DB - 5.9) < SOON_FRAMES + 3 * block_frames(RATE_HZ)

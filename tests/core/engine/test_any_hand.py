@@ -6,7 +6,7 @@ import pytest
 from tests.conftest import RATE_HZ, music, recipe_of
 from tests.core.engine.listener import Listener
 from tests.random_recipes import draw_recipe
-from tin_kettle.core.engine.live.audition import PlainEar
+from tin_kettle.core.engine.live.audition import PassThrough
 from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
@@ -57,7 +57,7 @@ def act(audition, rng, heard):
         stages = [stage.id for stage in audition.recipe.stages()]
         audition.tap(stages[rng.integers(len(stages))], ("result", "removed", "detector")[rng.integers(3)], heard)
     elif which == 6:
-        audition.listen(PlainEar(), PlainEar(), frozenset({"mix"} if rng.random() < 0.3 else ()), heard)
+        audition.listen(PassThrough(), PassThrough(), frozenset({"mix"} if rng.random() < 0.3 else ()), heard)
     else:
         audition.keep_at_hand({"received": None, "version:1": Piece(a_recipe(rng), sources)})
 
@@ -78,7 +78,7 @@ def test_the_ear_finds_back_to_the_print(printed, seed):
     heard = max(0, audition.position - 9600)
     audition.change(LAST, 1000, heard)
     audition.tap(None, "result", heard)
-    audition.listen(PlainEar(), PlainEar(), frozenset(), heard)
+    audition.listen(PassThrough(), PassThrough(), frozenset(), heard)
     audition.compare("received", None, heard)
     audition.set_loop(None, heard)
     if seed % 3 == 0 or audition.song_at(audition.position) > 4 * RATE_HZ:

@@ -9,7 +9,7 @@ from tests.conftest import RATE_HZ, music, recipe_of, run
 from tests.core.engine.listener import Listener
 from tests.random_recipes import SPLIT, draw_plain, draw_recipe, draw_ridden
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.stage_instance import Voice
+from tin_kettle.core.engine.graph.stage_instance import StageInstance
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import KettleError
@@ -61,7 +61,7 @@ def test_no_stage_writes_to_what_it_is_given(kind):
 
 @pytest.mark.parametrize("seed", SEEDS[:15])
 def test_nor_does_one_whose_values_move(seed, monkeypatch):
-    process, met = Voice.process, []
+    process, met = StageInstance.process, []
 
     def watched(voice, block, *more):
         before = block.copy()
@@ -70,7 +70,7 @@ def test_nor_does_one_whose_values_move(seed, monkeypatch):
         met.append(voice.stage.kind)
         return out
 
-    monkeypatch.setattr(Voice, "process", watched)
+    monkeypatch.setattr(StageInstance, "process", watched)
     rendered(draw_ridden(seed, SECONDS), SONG.copy())
     assert met
 
@@ -82,11 +82,11 @@ def test_it_decays_into_silence_without_denormals(seed):
     quiet = np.zeros((2, RATE_HZ))
     for _ in range(5):
         run(graph, quiet)
-    for slot in graph.slots():
-        for name, array in slot.voice.processor.state.items():
+    for node in graph.nodes():
+        for name, array in node.instance.processor.state.items():
             if array.dtype == np.float64:
                 rest = np.abs(array[array != 0])
-                assert not rest.size or rest.min() > 1e-290, (slot.stage.kind, name)
+                assert not rest.size or rest.min() > 1e-290, (node.stage.kind, name)
 
 
 @pytest.mark.parametrize("seed", list(SEEDS)[::2])

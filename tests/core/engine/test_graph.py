@@ -84,7 +84,7 @@ def test_a_hard_left_tone_reads_six_less_in_mid_and_side():
         graph = Graph(recipe_of(stage("compressor", channels=channels)), RATE_HZ)
         graph.meter(True)
         run(graph, x)
-        assert next(graph.slots()).reading.rows["heard_db"][1].max() == pytest.approx(-6.02, abs=0.01)
+        assert next(graph.nodes()).reading.rows["heard_db"][1].max() == pytest.approx(-6.02, abs=0.01)
 
 
 @pytest.mark.parametrize("kind", MIXABLE)
@@ -220,7 +220,7 @@ def test_changes_land_at_the_same_sample_whatever_the_blocks_and_the_last_one_co
                     changed = {**WORKING["compressor"], "makeup_db": gain}
                     assert goes_to(graph, recipe_of({**stage("compressor"), "params": changed}))
             out.append(run(graph, np.ascontiguousarray(x[:, at : at + block])))
-        assert next(graph.slots()).stage.params.makeup_db == 3.0
+        assert next(graph.nodes()).stage.params.makeup_db == 3.0
         return np.concatenate(out, axis=1)
 
     np.testing.assert_allclose(play(6000), play(125), atol=1e-12)

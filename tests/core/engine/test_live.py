@@ -9,8 +9,8 @@ from tests.core.engine.test_graph import heard_above_4k_db
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.meters import METER_HOP
 from tin_kettle.core.engine.live import audition as audition_module
-from tin_kettle.core.engine.live.audition import AHEAD_MS, SPECTRA_A_BLOCK, SWITCH_AHEAD_MS, PlainEar
-from tin_kettle.core.engine.live.render_path import Piece, Road, block_frames
+from tin_kettle.core.engine.live.audition import AHEAD_MS, SPECTRA_A_BLOCK, SWITCH_AHEAD_MS, PassThrough
+from tin_kettle.core.engine.live.render_path import Piece, RenderPath, block_frames
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.listen.listening_settings import Listening
@@ -400,7 +400,7 @@ def test_playing_from_memory_costs_nothing_for_the_chain(monkeypatch):
     work(audition, 0)
     ear = Ear(audition)
     for costly in ("render", "fork"):
-        monkeypatch.setattr(Road, costly, lambda *_: pytest.fail("the chain was touched"))
+        monkeypatch.setattr(RenderPath, costly, lambda *_: pytest.fail("the chain was touched"))
     ear.listen(60000)
     assert np.abs(ear.now[0, 50000:60000]).max() == pytest.approx(0.1, rel=1e-3)
 
@@ -448,9 +448,9 @@ def test_comparing_tapping_listening_and_moving_the_loop_work_ahead():
     audition.tap("l", "removed", ear.heard)
     assert level(ear.now) < -120
     audition.tap(None, "result", ear.heard)
-    audition.listen(PlainEar(), PlainEar(), frozenset({"mix"}), ear.heard)
+    audition.listen(PassThrough(), PassThrough(), frozenset({"mix"}), ear.heard)
     assert level(ear.now) < -120
-    audition.listen(PlainEar(), PlainEar(), frozenset(), ear.heard)
+    audition.listen(PassThrough(), PassThrough(), frozenset(), ear.heard)
     audition.set_loop((60000, 90000), ear.heard)
     epoch = audition.epoch
     ear.heard = audition.position

@@ -216,12 +216,12 @@ def test_a_change_in_one_branch_leaves_its_neighbour_and_the_split_alone():
     after = recipe_of(split("copies", [slow], [{"id": "t", "kind": "trim", "params": {"gain_db": -3}}]))
     graph = Graph(before, RATE_HZ)
     run(graph, tone(1000, -6, 0.5))
-    slot, inner = graph.slot("s"), graph.slot("c")
-    voices = slot.voice, inner.voice
+    node, inner = graph.node("s"), graph.node("c")
+    instances = node.instance, inner.instance
     assert graph.reach(after, frozenset()) is not None
     graph.change(after)
     run(graph, tone(1000, -6, 0.1), 24000)
-    assert (graph.slot("s").voice, graph.slot("c").voice) == voices
+    assert (graph.node("s").instance, graph.node("c").instance) == instances
 
 
 @pytest.mark.parametrize(

@@ -10,8 +10,8 @@ import pytest
 from tests.conftest import RATE_HZ, music, noise, recipe_of
 from tests.random_recipes import draw_ridden
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.stage_node import Slot
-from tin_kettle.core.engine.graph.traversal import Convoy
+from tin_kettle.core.engine.graph.stage_node import StageNode
+from tin_kettle.core.engine.graph.traversal import Pipeline
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.parallel import in_parallel
 from tin_kettle.core.engine.source import ArraySource
@@ -77,13 +77,13 @@ class Spot:
         return (self,)
 
 
-def test_none_overtakes_another_and_several_are_on_the_road_at_once():
+def test_none_overtakes_another_and_several_are_under_way_at_once():
     spots, pauses, read = [Spot() for _ in range(4)], np.random.default_rng(3).uniform(0, 0.004, (20, 4)), []
-    convoy, meeting = Convoy(read.append), threading.Barrier(2, timeout=5)
+    pipeline, meeting = Pipeline(read.append), threading.Barrier(2, timeout=5)
 
     def go(number):
         for n, spot in enumerate(spots):
-            with convoy.walk(number).at(spot):
+            with pipeline.traversal(number).at(spot):
                 spot.there += 1
                 assert spot.there == 1
                 time.sleep(pauses[number, n])
@@ -101,7 +101,7 @@ def test_none_overtakes_another_and_several_are_on_the_road_at_once():
 
 def test_a_block_that_fails_is_told_and_nobody_waits_for_it(monkeypatch):
     recipe = recipe_of({"id": "a", "kind": "trim"}, {"id": "b", "kind": "compressor"})
-    process, calls = Slot.process, []
+    process, calls = StageNode.process, []
 
     def failing(self, *given):
         if self.id == "b":
@@ -110,7 +110,7 @@ def test_a_block_that_fails_is_told_and_nobody_waits_for_it(monkeypatch):
                 raise ValueError("the third block")
         return process(self, *given)
 
-    monkeypatch.setattr(Slot, "process", failing)
+    monkeypatch.setattr(StageNode, "process", failing)
     with pytest.raises(ValueError, match="the third block"):
         rendered(recipe, {"mix": ArraySource(SONG, RATE_HZ)}, threads=4)
     assert len(calls) == 3
@@ -124,10 +124,10 @@ def test_who_stops_in_the_middle_leaves_no_thread_behind():
     assert threading.active_count() == before
 
 
-def test_a_walk_behind_one_that_stopped_is_cancelled():
-    convoy, spot = Convoy(), Spot()
-    convoy.stop()
-    with pytest.raises(Cancelled), convoy.walk(1).at(spot):
+def test_a_block_behind_one_that_stopped_is_cancelled():
+    pipeline, spot = Pipeline(), Spot()
+    pipeline.stop()
+    with pytest.raises(Cancelled), pipeline.traversal(1).at(spot):
         pass
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, recipe_of
-from tin_kettle.core.engine.graph.automation_values import STEPS, Curve, Curves, rides_of
+from tin_kettle.core.engine.graph.automation_values import STEPS, AutomationCurve, AutomationCurves, rides_of
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.automation import automation_of, with_values
@@ -127,11 +127,11 @@ def test_points_hang_on_sections_and_stand_in_the_order_of_time():
 
 
 def curve(param, *points):
-    return Curve(moved("hold", param, *points), RATE_HZ)
+    return AutomationCurve(moved("hold", param, *points), RATE_HZ)
 
 
 def values(found, first, count):
-    return Curves({"x": found}, RATE_HZ).on_grid(first, 1, count)[0]
+    return AutomationCurves({"x": found}, RATE_HZ).on_grid(first, 1, count)[0]
 
 
 def at(found, *seconds):

@@ -8,9 +8,9 @@ from tests.conftest import recipe_of
 from tin_kettle.core.dsp.point_reduction import fewest
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.automation import automation_of
-from tin_kettle.core.recipe.automation_curves import Course
-from tin_kettle.core.recipe.automation_recording import Take, with_takes
-from tin_kettle.core.recipe.held_values import Touch, with_touches
+from tin_kettle.core.recipe.automation_curves import ValueCurve
+from tin_kettle.core.recipe.automation_recording import Recording, with_takes
+from tin_kettle.core.recipe.held_values import HeldValue, with_touches
 
 SECTIONS = [{"id": "v1", "name": "Verse", "start_s": 2.0, "end_s": 5.0}]
 ROOM = {"id": "air", "kind": "room", "mix": 0.09}
@@ -27,12 +27,14 @@ def song(*points, target="air", param="mix"):
 
 def taken(recipe, moves, end_s, target="air", param="mix", **more):
     passages = [{"moves": moves, "end_s": end_s}]
-    return with_takes(recipe, [Take.model_validate({"target": target, "param": param, "passages": passages, **more})])
+    return with_takes(
+        recipe, [Recording.model_validate({"target": target, "param": param, "passages": passages, **more})]
+    )
 
 
 def course(recipe, param="mix"):
     (moved,) = [one for one in automation_of(recipe).curves if one.param == param]
-    return Course(moved)
+    return ValueCurve(moved)
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -97,7 +99,7 @@ def test_a_trim_never_leaves_the_range():
 @pytest.mark.parametrize(("again", "found"), [("writes over", 0.7), ("is ignored", 0.3)])
 def test_the_next_turn_of_a_loop_writes_over_or_is_ignored(again, found):
     passages = [{"moves": [[3.0, 0.3]], "end_s": 4.0}, {"moves": [[3.2, 0.7]], "end_s": 4.0}]
-    take = Take.model_validate({"target": "air", "param": "mix", "passages": passages, "again": again})
+    take = Recording.model_validate({"target": "air", "param": "mix", "passages": passages, "again": again})
     ridden = course(with_takes(song(), [take]))
     assert ridden.at(3.1) == 0.3
     assert ridden.at(3.5) == found
@@ -126,7 +128,7 @@ def test_a_take_of_what_must_not_move_is_refused(target, param, value, path):
 
 
 def touched(recipe, value, trim_from=None, target="air", param="mix"):
-    return with_touches(recipe, [Touch(target=target, param=param, value=value, trim_from=trim_from)])
+    return with_touches(recipe, [HeldValue(target=target, param=param, value=value, trim_from=trim_from)])
 
 
 def test_a_value_in_the_hand_takes_the_place_of_its_ride():
@@ -146,7 +148,7 @@ def test_buses_and_branches_are_touched():
     split = {"id": "parts", "kind": "split", "params": {"by": "copies", "branches": [{"id": "a"}, {"id": "b"}]}}
     recipe = with_touches(
         recipe_of(split),
-        [Touch(target="mix", param="pan", value=0.5), Touch(target="b", param="gain_db", value=-3.0)],
+        [HeldValue(target="mix", param="pan", value=0.5), HeldValue(target="b", param="gain_db", value=-3.0)],
     )
     assert recipe.buses[0].pan == 0.5
     assert [branch.gain_db for branch in recipe.stage("parts").branches] == [0.0, -3.0]

@@ -9,7 +9,7 @@ import pytest
 from tests.conftest import recipe_of
 from tests.random_recipes import draw_ridden
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.recipe.document_edits import Change, patched
+from tin_kettle.core.recipe.document_edits import DocumentEdit, patched
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
 from tin_kettle.core.recipe.size_limits import MOST_NODES
 
@@ -37,7 +37,7 @@ def test_any_place_of_a_document_can_be_changed_and_the_rest_is_the_very_same():
             for step in path[:-1]:
                 inner = inner[step]
             inner[path[-1]] = "new"
-        made = patched(document, [Change(path=path, value="new")])
+        made = patched(document, [DocumentEdit(path=path, value="new")])
         assert made == (wanted if path else "new")
         untouched = [step for step in ("a", "c") if path and step != path[0]]
         assert all(made[step] is document[step] for step in untouched)
@@ -55,7 +55,7 @@ def test_any_place_of_a_document_can_be_changed_and_the_rest_is_the_very_same():
 )
 def test_a_place_that_is_not_there_is_named(path, named):
     with pytest.raises(RecipeError, match=named):
-        patched({"a": [{"b": 1}, {"b": 2}]}, [Change(path=path, value=0)])
+        patched({"a": [{"b": 1}, {"b": 2}]}, [DocumentEdit(path=path, value=0)])
 
 
 def outcome(document, *before):
@@ -73,7 +73,7 @@ def test_what_goes_on_from_a_document_is_read_or_refused_as_the_whole_would_be()
         before = document, parse_recipe(document)
         for _ in range(8):
             path, old = [(p, v) for p, v in places_of(document) if isinstance(v, float)][rng.integers(5, 12)]
-            changed = patched(document, [Change(path=path, value=float(old * rng.uniform(-0.5, 2)))])
+            changed = patched(document, [DocumentEdit(path=path, value=float(old * rng.uniform(-0.5, 2)))])
             found, whole = outcome(changed, before), outcome(json.loads(json.dumps(changed)))
             assert found == whole
             if isinstance(found, str):
@@ -90,7 +90,7 @@ def test_what_is_untouched_is_not_read_again():
     limiter = {"id": "l", "kind": "limiter"}
     document = dump_recipe(recipe_of(trim(0), limiter, automation=[ride]))
     before = parse_recipe(document)
-    moved = patched(document, [Change(path=("master", 0, "params", "gain_db"), value=3.0)])
+    moved = patched(document, [DocumentEdit(path=("master", 0, "params", "gain_db"), value=3.0)])
     after = parse_recipe(moved, (document, before))
     assert after.master[0].params.gain_db == 3.0
     assert after.master[1] is before.master[1]
@@ -102,9 +102,9 @@ def test_what_one_change_breaks_elsewhere_is_still_refused():
     document = dump_recipe(recipe_of(trim(0), automation=[ride]))
     before = document, parse_recipe(document)
     with pytest.raises(RecipeError, match="no stage, branch, bus or group 't'"):
-        parse_recipe(patched(document, [Change(path=("master", 0, "id"), value="u")]), before)
+        parse_recipe(patched(document, [DocumentEdit(path=("master", 0, "id"), value="u")]), before)
     with pytest.raises(RecipeError, match=r"gain_db.*99"):
-        parse_recipe(patched(document, [Change(path=("master", 0, "params", "gain_db"), value=99.0)]), before)
+        parse_recipe(patched(document, [DocumentEdit(path=("master", 0, "params", "gain_db"), value=99.0)]), before)
 
 
 def test_a_document_cannot_grow_too_large_step_by_step():

@@ -15,7 +15,7 @@ from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import AudioError, RecipeError
 from tin_kettle.core.recipe.automation import automation_of, with_values
 from tin_kettle.core.recipe.describe import describe_recipe
-from tin_kettle.core.recipe.held_values import Touch, with_touches
+from tin_kettle.core.recipe.held_values import HeldValue, with_touches
 from tin_kettle.core.recipe.reading import check_rate, parse_recipe
 from tin_kettle.core.stages.trim import Trim
 
@@ -178,7 +178,7 @@ def test_memory_and_tail_are_those_of_the_longest_that_automation_reaches():
 
 def test_what_a_hand_holds_is_a_value_that_is_allowed():
     recipe = recipe_of({"id": "f", "kind": "filter"}, automation=[moved("f", "high_pass_slope", 24, 12)])
-    held = with_touches(recipe, [Touch(target="f", param="high_pass_slope", value=48.0)])
+    held = with_touches(recipe, [HeldValue(target="f", param="high_pass_slope", value=48.0)])
     assert held.master[0].params.high_pass_slope == 48 and isinstance(held.master[0].params.high_pass_slope, int)
     assert describe_recipe(held, RATE_HZ)["f"]["summary"]
 

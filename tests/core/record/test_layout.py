@@ -7,7 +7,7 @@ from tests.conftest import RATE_HZ, music, noise, recipe_of, tone
 from tin_kettle.core.dsp.fades import fade_gains
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import AudioError
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 from tin_kettle.core.record.layout import Excerpts, RecordSource, sounding_s
 from tin_kettle.core.record.outliers import relative_tones, standing_out
 from tin_kettle.core.survey.survey import survey_song
@@ -18,7 +18,7 @@ def ones(seconds, level=1.0, rate_hz=RATE_HZ):
 
 
 def laid_out(*songs):
-    return RecordSource([(source, SongLaid(**laid)) for source, laid in songs])
+    return RecordSource([(source, SongLayout(**laid)) for source, laid in songs])
 
 
 def whole(source, block=977):
@@ -108,11 +108,11 @@ def surveys():
 
 def test_what_is_louder_than_the_rest_stands_out_until_its_level_is_set(surveys):
     row = [surveys[name] for name in ("a", "a", "loud", "a")]
-    found = standing_out([(survey, SongLaid()) for survey in row])
+    found = standing_out([(survey, SongLayout()) for survey in row])
     louder = [one for one in found if one.unit == "LU" and len(one.songs) == 1]
     assert [(one.songs, one.value) for one in louder] == [((3,), pytest.approx(6.02, abs=0.05))]
     assert louder[0].says == "6 dB louder than the rest"
-    evened = [SongLaid(), SongLaid(), SongLaid(gain_db=-6.0), SongLaid()]
+    evened = [SongLayout(), SongLayout(), SongLayout(gain_db=-6.0), SongLayout()]
     assert standing_out(list(zip(row, evened, strict=True))) == []
 
 
@@ -121,7 +121,7 @@ def test_tone_is_measured_apart_from_loudness(surveys):
     relative, band = relative_tones(row)
     np.testing.assert_allclose(relative[0], relative[1], atol=0.01)
     assert (band[0] <= band[1]).all()
-    told = [one for one in standing_out([(survey, SongLaid()) for survey in row]) if one.unit == "dB"]
+    told = [one for one in standing_out([(survey, SongLayout()) for survey in row]) if one.unit == "dB"]
     assert {one.songs for one in told} == {(3,)}
     assert all(one.value > 3 for one in told if "top" in one.says)
 
@@ -129,14 +129,14 @@ def test_tone_is_measured_apart_from_loudness(surveys):
 def test_a_join_that_jumps_is_told_with_both_songs(surveys):
     loud_end = np.concatenate([tone(440, -30, 10.0), tone(440, -8, 10.0)], axis=1)
     first = survey_song(recipe_of(), {"mix": ArraySource(loud_end, RATE_HZ)})
-    found = standing_out([(first, SongLaid()), (surveys["a"], SongLaid())])
+    found = standing_out([(first, SongLayout()), (surveys["a"], SongLayout())])
     join = next(one for one in found if len(one.songs) == 2)
     assert join.songs == (1, 2)
     assert "the level falls by" in join.says
     # the loud end cut off, nothing jumps there
-    again = standing_out([(first, SongLaid(end_s=9.5)), (surveys["a"], SongLaid())])
+    again = standing_out([(first, SongLayout(end_s=9.5)), (surveys["a"], SongLayout())])
     assert not [one for one in again if len(one.songs) == 2 and one.value < -5]
-    assert standing_out([(first, SongLaid())]) == []
+    assert standing_out([(first, SongLayout())]) == []
 
 
 def test_silence_about_a_song_is_found_with_a_breath_left():

@@ -8,7 +8,7 @@ from tin_kettle.core.dsp.dynamic_curves import sections_by_gain
 from tin_kettle.core.dsp.dynamic_filters import gain_tables, moving_section
 from tin_kettle.core.dsp.svf import svf_response
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.stages.dynamic_equalizer import Pin, pin_curve_db
+from tin_kettle.core.stages.dynamic_equalizer import MovingBand, band_curve_db
 
 SHAPES = ["bell", "low_shelf", "high_shelf", "flat_top"]
 
@@ -94,15 +94,15 @@ def test_whatever_its_gain_is_it_has_the_analogue_curve_at_every_rate(shape, rat
 def test_a_flat_top_is_flat_reaches_its_gain_and_has_steep_edges(q, rate_hz):
     hz = 1000
     for gain_db in (-24, -6, 3, 12, 24):
-        pin = Pin(id="p", hz=hz, shape="flat_top", q=q)
-        assert pin_curve_db(pin, gain_db, np.array([hz]), rate_hz) == pytest.approx(gain_db, abs=0.01)
+        pin = MovingBand(id="p", hz=hz, shape="flat_top", q=q)
+        assert band_curve_db(pin, gain_db, np.array([hz]), rate_hz) == pytest.approx(gain_db, abs=0.01)
         middle = hz * 2 ** np.linspace(-0.25 / q, 0.25 / q, 31)
-        assert np.abs(pin_curve_db(pin, gain_db, middle, rate_hz) - gain_db).max() < 0.1
+        assert np.abs(band_curve_db(pin, gain_db, middle, rate_hz) - gain_db).max() < 0.1
         edges = hz * 2 ** np.array([-0.5 / q, 0.5 / q])
         inside = edges[edges < 0.45 * rate_hz]
-        assert pin_curve_db(pin, gain_db, inside, rate_hz) == pytest.approx(gain_db / 2, abs=0.01)
+        assert band_curve_db(pin, gain_db, inside, rate_hz) == pytest.approx(gain_db / 2, abs=0.01)
         # what is left an octave and two beyond the lower edge, as an amplitude beside 1, falls by 24 dB at least
-        below = pin_curve_db(pin, gain_db, edges[0] / np.array([2.0, 4.0]) / 2 ** (0.5 / q), rate_hz)
+        below = band_curve_db(pin, gain_db, edges[0] / np.array([2.0, 4.0]) / 2 ** (0.5 / q), rate_hz)
         left = np.abs(10 ** (below / 20) - 1)
         assert left[1] < left[0] / 15.8 or left[1] < 1e-9
 
@@ -129,7 +129,7 @@ def test_at_rest_it_is_the_curve_that_is_drawn(shape, gain_db):
     out = played(impulse, {"shape": shape, "gain_db": gain_db, "q": 1.4})
     hz = np.fft.rfftfreq(1 << 15, 1 / RATE_HZ)[20:14000]
     found = 20 * np.log10(np.abs(np.fft.rfft(out[0]))[20:14000])
-    drawn = pin_curve_db(Pin(id="p", hz=1000, shape=shape, gain_db=gain_db, q=1.4), gain_db, hz, RATE_HZ)
+    drawn = band_curve_db(MovingBand(id="p", hz=1000, shape=shape, gain_db=gain_db, q=1.4), gain_db, hz, RATE_HZ)
     assert np.abs(found - drawn).max() < 0.02
 
 
@@ -165,9 +165,9 @@ def test_side_only_leaves_the_middle_and_times_go_by_frequency():
     block = noise(-12, 1.0)
     out = played(block, {"channels": "side", "gain_db": -9, "range_db": -6, "threshold_db": -60})
     np.testing.assert_allclose(out.sum(axis=0), block.sum(axis=0), atol=1e-12)
-    assert Pin(id="p", hz=100).times_ms == pytest.approx((50, 250))
-    assert Pin(id="p", hz=10000).times_ms == pytest.approx((1, 20))
-    assert Pin(id="p", hz=20).times_ms == pytest.approx((60, 400))
+    assert MovingBand(id="p", hz=100).times_ms == pytest.approx((50, 250))
+    assert MovingBand(id="p", hz=10000).times_ms == pytest.approx((1, 20))
+    assert MovingBand(id="p", hz=20).times_ms == pytest.approx((60, 400))
 
 
 def test_pins_are_read_one_by_one():

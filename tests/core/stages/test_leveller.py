@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import RATE_HZ, music, noise, recipe_of, run, tone
-from tin_kettle.core.dsp.note_gains import Spans, levelling_db
+from tin_kettle.core.dsp.note_gains import NoteSpans, levelling_db
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.stages.leveller import spans_of
 
@@ -117,7 +117,7 @@ def plain_notes(power, spans):
 
 
 def test_the_kernel_is_its_plain_twin_whatever_the_blocks_are():
-    spans = Spans(window=40, judged=110, longest=700, ramp=10)
+    spans = NoteSpans(window=40, judged=110, longest=700, ramp=10, lead=5, ahead=210)
     rng = np.random.default_rng(5)
     block = noise(-20, 0.15) * np.repeat(10 ** (rng.uniform(-30, 0, 24) / 20), 300)
     slow, reach_db = 1e-3, 6.0
@@ -127,7 +127,7 @@ def test_the_kernel_is_its_plain_twin_whatever_the_blocks_are():
     gain = average = weight = ramp_left = step = 0.0
     level, wanted = -200.0, []
     for frame in range(-spans.ahead, power.size - spans.ahead):
-        if begins and frame + spans.ramp // 2 >= begins[0]:
+        if begins and frame + spans.lead >= begins[0]:
             begin = begins.pop(0)
             until = min(begin + spans.judged, *begins[:1], power.size) if begins else begin + spans.judged
             level = 10 * np.log10(np.mean(power[begin:until]))
@@ -143,21 +143,21 @@ def test_the_kernel_is_its_plain_twin_whatever_the_blocks_are():
         wanted.append((gain, level, average))
     state = spans.silence()
     told = np.empty((3, power.size))
-    lengths = np.array([spans.window, spans.judged, spans.longest, spans.ramp])
     at = 0
     while at < power.size:
         frames = int(rng.integers(1, 700))
         part = np.ascontiguousarray(block[:, at : at + frames])
         found = np.empty((3, part.shape[1]))
-        levelling_db(part, lengths, reach_db, slow, *state.values(), found)
+        levelling_db(part, spans.row, reach_db, slow, *state.values(), found)
         told[:, at : at + frames] = found
         at += frames
     np.testing.assert_allclose(told.T, wanted, atol=1e-6)
 
 
-def test_every_speed_has_room_for_what_it_looks_at():
-    for speed_s in (0.1, 0.8, 5.0):
-        for rate_hz in (44100, 192000):
-            spans = spans_of(speed_s, rate_hz)
-            assert 2 <= spans.window < spans.judged < spans.longest
-            assert spans.ahead / rate_hz < 1.5
+@pytest.mark.parametrize("rate_hz", [44100, 192000])
+def test_every_speed_has_room_for_what_it_looks_at_and_the_same_delay(rate_hz):
+    several = [spans_of(speed_s, rate_hz) for speed_s in (0.1, 0.8, 5.0)]
+    for spans in several:
+        assert 2 <= spans.window < spans.judged < spans.longest
+        assert spans.judged + 2 * spans.window + spans.lead <= spans.ahead
+    assert len({spans.ahead for spans in several}) == 1

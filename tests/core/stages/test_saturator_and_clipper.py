@@ -169,11 +169,11 @@ def test_what_is_removed_is_what_the_curve_takes():
 
 def test_peaks_are_told_and_counted():
     graph = Graph(recipe_of({**clipper(ceiling_db=-6), "id": "c"}), RATE_HZ)
-    slot = next(iter(graph.slots()))
-    slot.metered = True
+    node = next(iter(graph.nodes()))
+    node.metered = True
     run(graph, tone(500, 0, 0.5))
-    assert slot.reading.rows["effort_db"][1].min() == pytest.approx(-6, abs=0.1)
-    curves = slot.voice.processor.curves()
+    assert node.reading.rows["effort_db"][1].min() == pytest.approx(-6, abs=0.1)
+    curves = node.instance.processor.curves()
     above = HISTOGRAM_DB[:-1] >= 0
     assert curves["share_before"][:-1][above].max() > 0.5
     assert curves["share_after"][:-1][above][1:].max() < 0.02, "nothing above the ceiling"
@@ -185,13 +185,13 @@ def test_what_is_taken_off_is_of_the_sound_itself():
     """Highs that meet the curve 18 dB earlier, and are given back as much lower, lose what the ear would say."""
     stage = saturator(curve="hard", emphasis_on=True, emphasis_db=18, emphasis_hz=2000)
     graph = Graph(recipe_of({**stage, "id": "s"}), RATE_HZ)
-    slot = next(iter(graph.slots()))
-    slot.metered = True
+    node = next(iter(graph.nodes()))
+    node.metered = True
     block = tone(100, -3, 0.5) + tone(9000, -30, 0.5)
     out = run(graph, block)
     late = graph.delay
     lost = 20 * np.log10(np.abs(out[:, 9600 + late :]).max() / np.abs(block[:, 9600:-late]).max())
-    assert slot.reading.rows["effort_db"][1].min() == pytest.approx(lost, abs=0.5)
+    assert node.reading.rows["effort_db"][1].min() == pytest.approx(lost, abs=0.5)
 
 
 def test_harmonics_of_a_curve():
@@ -322,7 +322,7 @@ def test_a_clipper_tells_how_many_samples_it_cuts_and_how_often(block):
     graph = Graph(recipe_of({"id": "c", **clipper(ceiling_db=20 * np.log10(0.25))}), RATE_HZ)
     for at in range(0, x.shape[1], block):
         run(graph, np.ascontiguousarray(x[:, at : at + block]), at)
-    told = graph.slot("c").voice.processor.over_song()
+    told = graph.node("c").instance.processor.over_song()
     assert told["over_times"] == [7]
     # a frame counts whose neighbourhood is over: one more at either end of each of 700 half waves
     assert over <= told["over_frames"][0] <= over + 2 * 700

@@ -11,11 +11,11 @@ from tin_kettle.core.survey.before_after import describe_passage
 from tin_kettle.core.survey.findings import find
 from tin_kettle.core.survey.section_figures import by_section
 from tin_kettle.core.survey.survey import PEAK_HOP, Survey, columns, survey_song
-from tin_kettle.core.survey.waveform_levels import BASE_FRAMES, Pyramid, PyramidBuilder
+from tin_kettle.core.survey.waveform_levels import BASE_FRAMES, WaveformBuilder, WaveformLevels
 
 
 def built(x, size=1000):
-    builder = PyramidBuilder()
+    builder = WaveformBuilder()
     for at in range(0, x.shape[1], size):
         builder.feed(x[:, at : at + size])
     return builder.finish()
@@ -42,7 +42,7 @@ def test_columns_show_a_hit_where_it_is(tmp_path):
         assert pyramid.columns(0, 200000, 100)[1].max() == 0
     pyramid.save(tmp_path / "w.npz")
     np.testing.assert_array_equal(
-        Pyramid.load(tmp_path / "w.npz").columns(0, 480000, 50), pyramid.columns(0, 480000, 50)
+        WaveformLevels.load(tmp_path / "w.npz").columns(0, 480000, 50), pyramid.columns(0, 480000, 50)
     )
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tin_kettle.core.atomic_files import written_beside
-from tin_kettle.core.batch.jobs import Job, Measure, Render, Survey
+from tin_kettle.core.batch.jobs import Job, MeasureJob, RenderJob, SurveyJob
 from tin_kettle.core.deliver.printing import PrintSettings, print_song
 from tin_kettle.core.deliver.spec import tail_seconds
 from tin_kettle.core.engine.measure_file import measure_file
@@ -37,13 +37,13 @@ def do(job: Job, folder: Path) -> None:
         if path.resolve() == out.resolve():
             raise AudioError(f"{job.out} is the source itself; give another out")
     out.parent.mkdir(parents=True, exist_ok=True)
-    if isinstance(job, Measure):
+    if isinstance(job, MeasureJob):
         with closing(FileSource(files[""])) as source:
             _write(out, measure_file(source, None))
         return
     recipe = load_recipe(folder / job.recipe)
     with opened(_of_buses(recipe, files)) as sources:
-        if isinstance(job, Survey):
+        if isinstance(job, SurveyJob):
             # one thread a job: the others of its machine have jobs of their own
             now, received = (survey_song(one, sources, threads=1) for one in (recipe, recipe.as_received()))
             _write(out, report(recipe, now, received))
@@ -75,7 +75,7 @@ def _of_buses(recipe: Recipe, files: dict[str, Path]) -> dict[str, Path]:
     return {recipe.buses[0].id: files[""]}
 
 
-def _settings(job: Render) -> PrintSettings:
+def _settings(job: RenderJob) -> PrintSettings:
     return PrintSettings(
         bits=job.bits,
         rate_hz=job.rate,

@@ -36,7 +36,7 @@ class _Job(_Part):
     source: str | None = None
 
 
-class Render(_Job):
+class RenderJob(_Job):
     """A print, with the options of ``render`` by their long names."""
 
     do: Literal["render"]
@@ -53,7 +53,7 @@ class Render(_Job):
     block: int = Field(default=BLOCK_FRAMES, ge=1, le=1 << 20)
 
 
-class Survey(_Job):
+class SurveyJob(_Job):
     """What a recipe does to a whole song, as ``survey --json`` tells it."""
 
     do: Literal["survey"]
@@ -61,13 +61,13 @@ class Survey(_Job):
     buses: dict[str, str] | None = None
 
 
-class Measure(_Job):
+class MeasureJob(_Job):
     """What a file is, as ``measure --json`` tells it."""
 
     do: Literal["measure"]
 
 
-Job = Annotated[Render | Survey | Measure, Field(discriminator="do")]
+Job = Annotated[RenderJob | SurveyJob | MeasureJob, Field(discriminator="do")]
 
 
 class Jobs(_Part):

@@ -82,12 +82,12 @@ def band_limit(blocks: Iterator[Block], rate_hz: float) -> Iterator[Block]:
         made = np.fft.irfft(np.fft.rfft(joined, size) * spectrum, size)
         return np.ascontiguousarray(made[:, taps - 1 : joined.shape[1]])
 
-    def late_pieces() -> Iterator[Block]:
+    def delayed_pieces() -> Iterator[Block]:
         yield from in_pieces(blocks)
         for at in range(0, late, PIECE_FRAMES):
             yield np.zeros((2, min(PIECE_FRAMES, late - at)))
 
-    for piece in late_pieces():
+    for piece in delayed_pieces():
         made = convolve(piece)
         dropped = min(skip, made.shape[1])
         skip -= dropped

@@ -6,14 +6,14 @@ import re
 from collections.abc import Sequence
 from pathlib import Path
 
-from tin_kettle.core.record.document import RecordHead, SongLaid
+from tin_kettle.core.record.document import RecordHead, SongLayout
 
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
 FRAMES_A_SECOND = 75
 """Of the times of a cue sheet."""
 
 
-def cue_sheet(record: RecordHead, songs: Sequence[tuple[str, SongLaid]], files: Sequence[str]) -> str:
+def cue_sheet(record: RecordHead, songs: Sequence[tuple[str, SongLayout]], files: Sequence[str]) -> str:
     """The record's songs, as (title, how it lies), in order, each a file."""
     lines = _head(record)
     for number, ((title, laid), name) in enumerate(zip(songs, files, strict=True), 1):
@@ -31,7 +31,7 @@ def cue_sheet(record: RecordHead, songs: Sequence[tuple[str, SongLaid]], files: 
 
 
 def cue_sheet_into(
-    record: RecordHead, songs: Sequence[tuple[str, SongLaid]], file: str, starts: Sequence[int], rate_hz: int
+    record: RecordHead, songs: Sequence[tuple[str, SongLayout]], file: str, starts: Sequence[int], rate_hz: int
 ) -> str:
     """The record as one file: where each song begins in it (frames), and the gap before."""
     lines = [*_head(record), f'FILE "{_quoted(file)}" {_kind(file)}']

@@ -16,14 +16,14 @@ from tin_kettle.core.atomic_files import written_beside
 from tin_kettle.core.deliver.check import Check
 from tin_kettle.core.deliver.cue import cue_sheet, cue_sheet_into
 from tin_kettle.core.deliver.formats import suffix_of
-from tin_kettle.core.deliver.gapless import SongParts, Starts, make_delivery
+from tin_kettle.core.deliver.gapless import SongParts, SongStarts, make_delivery
 from tin_kettle.core.deliver.spec import NAMED, Spec
 from tin_kettle.core.deliver.tags import Heading, read_cover
 from tin_kettle.core.errors import AudioError, KettleError, SpecError
 from tin_kettle.core.measure.song_measures import Measures
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
 from tin_kettle.core.recipe.reading import load_recipe
-from tin_kettle.core.record.document import Record, RecordHead, RecordSong, SongLaid
+from tin_kettle.core.record.document import Record, RecordHead, RecordSong, SongLayout
 
 LONGEST_NAME_BYTES = 180
 _UNSAFE = re.compile(r'[\x00-\x1f/\\:*?"<>|]+')
@@ -43,7 +43,7 @@ class Delivered:
     sha256: str | None = None
     checks: Sequence[Check] = field(default=())
     measures: Measures | None = None
-    starts: Starts | None = None
+    starts: SongStarts | None = None
     problem: str | None = None
 
     @property
@@ -116,18 +116,22 @@ def deliver(
 
 
 def cue_of(
-    record: RecordHead, songs: Sequence[tuple[str, SongLaid]], spec: Spec, files: Sequence[str], starts: Starts | None
+    record: RecordHead,
+    songs: Sequence[tuple[str, SongLayout]],
+    spec: Spec,
+    files: Sequence[str],
+    starts: SongStarts | None,
 ) -> str:
     """The cue sheet of a record, as (title, how it lies), whose files are delivered by a spec."""
     if starts:
         return cue_sheet_into(record, songs, files[0], starts.frames, starts.rate_hz)
     if spec.files == "gapless":
         # the gaps are in the files
-        songs = [(title, SongLaid(gap_s=0.0, isrc=laid.isrc)) for title, laid in songs]
+        songs = [(title, SongLayout(gap_s=0.0, isrc=laid.isrc)) for title, laid in songs]
     return cue_sheet(record, songs, files)
 
 
-def file_names(record: RecordHead, songs: Sequence[tuple[str, SongLaid]], specs: Sequence[Spec]) -> list[list[str]]:
+def file_names(record: RecordHead, songs: Sequence[tuple[str, SongLayout]], specs: Sequence[Spec]) -> list[list[str]]:
     """What each spec calls the files of a record, whose songs are given as (title, how it lies).
 
     Raises:
@@ -187,7 +191,7 @@ def _parts(song: RecordSong, folder: Path) -> SongParts:
 
 
 def headings_of(
-    record: RecordHead, songs: Sequence[tuple[str, SongLaid]], spec: Spec, cover: bytes | None = None
+    record: RecordHead, songs: Sequence[tuple[str, SongLayout]], spec: Spec, cover: bytes | None = None
 ) -> list[Heading]:
     """What a record's files are called by a spec: a song each, as (title, how it lies), or the whole."""
     shared = Heading(record.title, record.title, record.artist, of=1, date=record.date, upc=record.upc, cover=cover)

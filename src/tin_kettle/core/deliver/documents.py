@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from tin_kettle.core.measure.song_measures import Measures
-from tin_kettle.core.record.document import RecordHead, SongLaid
+from tin_kettle.core.record.document import RecordHead, SongLayout
 from tin_kettle.core.spreadsheet_text import plain_cell
 
 FIGURES = (
@@ -37,7 +37,7 @@ class SheetSong:
     """
 
     title: str
-    laid: SongLaid
+    laid: SongLayout
     seconds: float
     chain: Sequence[str]
     received: Measures

@@ -7,7 +7,7 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from tin_kettle.core.deliver.make_files import Made, make_file, settings_of
+from tin_kettle.core.deliver.make_files import FinishedFile, make_file, settings_of
 from tin_kettle.core.deliver.printing import PrintSettings, print_extent, print_song
 from tin_kettle.core.deliver.spec import Spec
 from tin_kettle.core.deliver.tags import Heading
@@ -16,7 +16,7 @@ from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.source import FileSource, Part, Silence, Source, opened
 from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe, empty_recipe
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 from tin_kettle.core.record.layout import RecordSource
 
 MASTERING = 0.6
@@ -29,11 +29,11 @@ class SongParts:
 
     recipe: Recipe
     files: Mapping[str, Path]
-    laid: SongLaid
+    laid: SongLayout
 
 
 @dataclass(frozen=True)
-class Starts:
+class SongStarts:
     """Where each song begins in a file of the whole record, in frames at its rate."""
 
     frames: Sequence[int]
@@ -48,7 +48,7 @@ def make_delivery(
     heading: Heading,
     progress: Progress = lambda _share: None,
     threads: int = CORES,
-) -> tuple[Made, Starts | None]:
+) -> tuple[FinishedFile, SongStarts | None]:
     """Make the file of one song by a spec, or of the whole record, with where its songs begin in it.
 
     Args:
@@ -72,10 +72,10 @@ def make_delivery(
             progress(MASTERING + (1.0 - MASTERING) * share)
 
         # the songs were band-limited whole: at a cut, a filter would ring
-        settings = replace(settings_of(spec, SongLaid(), record.frames / record.rate_hz, threads), band_limit=False)
+        settings = replace(settings_of(spec, SongLayout(), record.frames / record.rate_hz, threads), band_limit=False)
         settings = replace(settings, tail_s=0.0)
         made = make_file(plain, {plain.buses[0].id: source}, path, spec, settings, heading, told)
-        return made, Starts(record.starts, record.rate_hz) if number is None else None
+        return made, SongStarts(record.starts, record.rate_hz) if number is None else None
 
 
 @contextmanager
@@ -96,7 +96,7 @@ def _joined(
                 tails.append(frames - print_extent(song.recipe, sources, replace(asked, tail_s=0.0))[0])
             settings.append(asked)
             printed.append(Silence(frames, rate_hz))
-        gaps = [SongLaid(gap_s=song.laid.gap_s) for song in songs]
+        gaps = [SongLayout(gap_s=song.laid.gap_s) for song in songs]
         planned = RecordSource(list(zip(printed, gaps, strict=True)), tails)
         first, last = _span(planned, number)
         needed = [n for n, end in enumerate(planned.silent_from()) if planned.starts[n] < last and end > first]

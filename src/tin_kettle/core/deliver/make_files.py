@@ -20,7 +20,7 @@ from tin_kettle.core.engine.source import Source
 from tin_kettle.core.measure.song_measures import Measures
 from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 from tin_kettle.core.record.layout import kept_part, rings_on
 
 ORIGINATOR = "Tin Kettle"
@@ -29,7 +29,7 @@ PRINTING = 0.7
 
 
 @dataclass(frozen=True)
-class Made:
+class FinishedFile:
     """A finished file: its hash, what it was checked for, what it measures (of lossy files: decoded again)."""
 
     sha256: str
@@ -53,7 +53,7 @@ def make_file(
     settings: PrintSettings,
     heading: Heading,
     progress: Progress | None = None,
-) -> Made:
+) -> FinishedFile:
     """Make a file as a spec asks for it; the same bytes on any day.
 
     Args:
@@ -77,11 +77,11 @@ def make_file(
     if spec.tags:
         write_tags(path, spec.container, heading)
     measures, checks = measured_checks(path, spec, lambda share: told(PRINTING + (1.0 - PRINTING) * share))
-    return Made(sha256_of(path), checks, measures)
+    return FinishedFile(sha256_of(path), checks, measures)
 
 
 def settings_of(
-    spec: Spec, laid: SongLaid, seconds: float, threads: int = CORES, as_floats: bool = False
+    spec: Spec, laid: SongLayout, seconds: float, threads: int = CORES, as_floats: bool = False
 ) -> PrintSettings:
     """How a song of so many seconds is printed by a spec; with ``as_floats`` into a file that is read again.
 

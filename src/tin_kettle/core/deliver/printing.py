@@ -24,7 +24,7 @@ from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import db_to_gain
 from tin_kettle.core.dsp.fades import FadeShape, fade_gains
 from tin_kettle.core.dsp.timeline import Span, Timeline
-from tin_kettle.core.engine.graph.automation_values import TargetRides
+from tin_kettle.core.engine.graph.automation_values import TargetAutomation
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.stage_instance import Tap
 from tin_kettle.core.engine.offline import render, ringing_frames, song_frames, song_rate
@@ -156,12 +156,12 @@ def _tapped(recipe: Recipe, rate_hz: int, stage_id: str, tap: Tap) -> Graph:
         RecipeError: there is no such stage, or it has no detector.
     """
     graph = Graph(recipe, rate_hz)
-    slot = graph.slot(stage_id)
-    if slot is None:
+    node = graph.node(stage_id)
+    if node is None:
         known = ", ".join(stage.id for stage in recipe.stages()) or "none"
         raise RecipeError("listen", f"there is no stage '{stage_id}'; stages: {known}")
-    if tap == "detector" and not slot.stage.declared.dynamic:
-        title = slot.stage.declared.title.lower()
+    if tap == "detector" and not node.stage.declared.dynamic:
+        title = node.stage.declared.title.lower()
         raise RecipeError("listen", f"'{stage_id}' is a {title}, which has no detector; listen to its difference")
     graph.tap(stage_id, tap)
     return graph
@@ -226,7 +226,7 @@ class _Ceiling:
     """What holds the peaks once more after the chain: a limiter without gain, and how its settings move."""
 
     limiter: Processor
-    rides: TargetRides
+    automation: TargetAutomation
 
 
 def _ceiling(recipe: Recipe, rate_hz: int, chain_peak_dbtp: Callable[[], float]) -> _Ceiling | None:
@@ -247,9 +247,9 @@ def _ceiling(recipe: Recipe, rate_hz: int, chain_peak_dbtp: Callable[[], float])
     assert hold is not None
     if last is sounding[-1] and automation.find(last.id, "on") is None:
         # its gain belongs to the chain: what comes here has it already
-        rides = tuple(moved for moved in automation.of(last.id) if moved.param != last.declared.level)
-        return _Ceiling(hold(last.params, rate_hz, None), TargetRides(rides, rate_hz))
-    return _Ceiling(hold(last.params, rate_hz, chain_peak_dbtp()), TargetRides((), rate_hz))
+        rest = tuple(one for one in automation.of(last.id) if one.param != last.declared.level)
+        return _Ceiling(hold(last.params, rate_hz, None), TargetAutomation(rest, rate_hz))
+    return _Ceiling(hold(last.params, rate_hz, chain_peak_dbtp()), TargetAutomation((), rate_hz))
 
 
 def _held(blocks: Iterator[Block], ceiling: _Ceiling) -> Iterator[Block]:
@@ -262,7 +262,7 @@ def _held(blocks: Iterator[Block], ceiling: _Ceiling) -> Iterator[Block]:
         yield np.zeros((2, limiter.delay))
 
     for block in padded():
-        limiter.moving = ceiling.rides.moving(Span(Timeline(), at, block.shape[1]))
+        limiter.input_values = ceiling.automation.values(Span(Timeline(), at, block.shape[1]))
         at += block.shape[1]
         out = limiter.process(block)
         dropped = min(early, out.shape[1])

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.compile import kernel
-from tin_kettle.core.dsp.delay import Past
+from tin_kettle.core.dsp.delay import History
 from tin_kettle.core.dsp.state_copy import twin_of
 from tin_kettle.core.dsp.transforms import dct
 
@@ -70,7 +70,7 @@ class Convolver:
         self.part = part
         self._spectra: tuple[NDArray[np.float64] | None, ...] = (None,) * parts
         self._before = np.zeros((2, part))
-        self._coming = Past(part)
+        self._coming = History(part)
         self._fill = 0
         self._ready = np.zeros((2, part))
 

@@ -25,7 +25,7 @@ def _tail(block: NDArray[np.float64], frames: int) -> NDArray[np.float64]:
     return tail.copy() if 2 * frames < block.shape[1] else tail
 
 
-class Line:
+class DelayLine:
     """The last frames of a stereo stream, (2, ``frames``), oldest first; silence at the start.
 
     Blocks that are pushed are kept as they are, so that they must not be written to afterwards.
@@ -78,10 +78,10 @@ class Line:
 
     def clear(self) -> None:
         """Silence."""
-        self._pieces = Line(self.frames)._pieces
+        self._pieces = DelayLine(self.frames)._pieces
 
 
-class Past:
+class History:
     """The last frames that went by, at most ``frames``: for whoever comes later and has to have heard them."""
 
     def __init__(self, frames: int) -> None:

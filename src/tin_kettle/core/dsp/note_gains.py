@@ -32,19 +32,29 @@ TIME, RAMP_LEFT, PEAK_AT, NEWEST, FIRST, COUNT = range(6)
 
 
 @dataclass(frozen=True)
-class Spans:
-    """Lengths in frames: of the windows on both sides of a border, of what a note is judged by, until a sound that
-    lasts is judged again, of a change of gain."""
+class NoteSpans:
+    """Lengths in frames.
+
+    Args:
+        window: on both sides of a border.
+        judged: of a note's beginning, what tells its level.
+        longest: until a sound that lasts is judged again.
+        ramp: of a change of gain.
+        lead: how long before a note's beginning the gain starts to change.
+        ahead: known after a note's beginning: at least judged + 2·window + lead.
+    """
 
     window: int
     judged: int
     longest: int
     ramp: int
+    lead: int
+    ahead: int
 
     @property
-    def ahead(self) -> int:
-        """Frames that have to be known after a note's beginning."""
-        return self.judged + 2 * self.window + self.ramp // 2
+    def row(self) -> NDArray[np.int64]:
+        """For the kernel."""
+        return np.array([self.window, self.judged, self.longest, self.ramp, self.lead], dtype=np.int64)
 
     def silence(self) -> dict[str, NDArray[np.generic]]:
         """State of :func:`levelling_db` before the first sample."""
@@ -74,7 +84,7 @@ def levelling_db(
     begins: NDArray[np.int64],
     out: NDArray[np.float64],
 ) -> None:
-    """Gain, level of the note, and average of every sample, in dB, late by :attr:`Spans.ahead`.
+    """Gain, level of the note, and average of every sample, in dB, late by :attr:`NoteSpans.ahead`.
 
     The average is that of the notes' levels in dB by ``slow``, divided by the share of time that it has heard. A note's
     gain is average − level within ±reach, as the average was when it began, and between 12 and 24 dB below the average
@@ -82,12 +92,12 @@ def levelling_db(
 
     Args:
         signal: (2, frames).
-        spans: window, judged, longest, ramp of :class:`Spans`.
+        spans: from :attr:`NoteSpans.row`.
         slow: share a sample (:func:`one_pole`).
-        sums, numbers, counters, begins: state, as :meth:`Spans.silence`.
+        sums, numbers, counters, begins: state, as :meth:`NoteSpans.silence`.
         out: (3, frames) gain, level, average.
     """
-    window, judged, longest, ramp = spans[0], spans[1], spans[2], spans[3]
+    window, judged, longest, ramp, lead = spans[0], spans[1], spans[2], spans[3], spans[4]
     size = sums.shape[0]
     ahead = size - 2
     queue = begins.shape[0]
@@ -126,7 +136,7 @@ def levelling_db(
             peak = 0.0
         # what is put out now
         heard = time - 1 - ahead
-        if count > 0 and heard + ramp // 2 >= begins[first]:
+        if count > 0 and heard + lead >= begins[first]:
             begin = begins[first]
             until = begin + judged
             if count > 1:

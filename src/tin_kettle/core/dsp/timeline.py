@@ -63,7 +63,7 @@ class Span:
     start: int
     frames: int
 
-    def late(self, frames: int) -> Span:
+    def delayed(self, frames: int) -> Span:
         """The stretch that is heard where the sound comes so many frames later."""
         return Span(self.clock, self.start - frames, self.frames) if frames else self
 

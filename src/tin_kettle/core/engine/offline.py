@@ -12,7 +12,7 @@ import numpy as np
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Span, Timeline
 from tin_kettle.core.engine.graph.graph import Graph
-from tin_kettle.core.engine.graph.traversal import Convoy, Read
+from tin_kettle.core.engine.graph.traversal import Pipeline, Read
 from tin_kettle.core.engine.parallel import BLOCK_FRAMES, CORES
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError, RecipeError
@@ -96,7 +96,7 @@ def _walked(
     threads: int,
 ) -> Iterator[tuple[Span, Block]]:
     """Blocks as they leave the road; while one is at its end, the next are on their way."""
-    clock, convoy = Timeline(0, first), Convoy(read)
+    clock, pipeline = Timeline(0, first), Pipeline(read)
 
     def coming() -> Iterator[tuple[int, Span, Mapping[str, Block]]]:
         for number, start in enumerate(range(0, end, block_frames)):
@@ -105,11 +105,11 @@ def _walked(
 
     def go(number: int, span: Span, inputs: Mapping[str, Block]) -> Block:
         try:
-            out = graph.process(inputs, span, convoy.walk(number))
+            out = graph.process(inputs, span, pipeline.traversal(number))
             graph.check_finite(out)
             return out
         except BaseException:
-            convoy.stop()
+            pipeline.stop()
             raise
 
     if threads == 1:

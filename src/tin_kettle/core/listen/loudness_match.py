@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Match:
+class LoudnessMatch:
     """Gains in dB, never above 0, that make *now* and the *other* equally loud."""
 
     other_db: float
@@ -31,7 +31,7 @@ def match_all(lufs: Mapping[str, float | None]) -> dict[str, float]:
 
 def estimate_match(
     other_lufs: float | None, now_lufs: float | None, other_db: float | None = None, now_db: float | None = None
-) -> Match | None:
+) -> LoudnessMatch | None:
     """Gains from what was heard so far; None where one of the two is silent.
 
     Args:
@@ -45,4 +45,4 @@ def estimate_match(
         other_db = (now_db or 0.0) + difference
     now_db = other_db - difference
     over = max(0.0, other_db, now_db)
-    return Match(other_db - over, now_db - over)
+    return LoudnessMatch(other_db - over, now_db - over)

@@ -22,7 +22,7 @@ STREAMING_LUFS = -14.0
 
 
 @dataclass(frozen=True)
-class Place:
+class Speaker:
     """A place: its name, a sentence, whether it has one speaker, and where its amplifier gives up (dBFS)."""
 
     name: PlaceName
@@ -32,21 +32,21 @@ class Place:
     gives_up_db: float | None = None
 
 
-PLACES: dict[PlaceName, Place] = {
+PLACES: dict[PlaceName, Speaker] = {
     place.name: place
     for place in (
-        Place("studio", "Studio", "As it is."),
-        Place("phone", "Phone", "One small speaker: nothing below 400 Hz, a bite near 3 kHz.", True, -6.0),
-        Place("laptop", "Laptop", "Two small speakers close together: little below 180 Hz, boxy above."),
-        Place("radio", "Kitchen radio", "One speaker in a box: thick near 250 Hz, dull above 7 kHz.", True),
-        Place("car", "Car", "A small room with a strong low end and soft highs."),
-        Place("club", "Club", "A large system in mono: what is only wide is gone, lows are up.", True),
-        Place(
+        Speaker("studio", "Studio", "As it is."),
+        Speaker("phone", "Phone", "One small speaker: nothing below 400 Hz, a bite near 3 kHz.", True, -6.0),
+        Speaker("laptop", "Laptop", "Two small speakers close together: little below 180 Hz, boxy above."),
+        Speaker("radio", "Kitchen radio", "One speaker in a box: thick near 250 Hz, dull above 7 kHz.", True),
+        Speaker("car", "Car", "A small room with a strong low end and soft highs."),
+        Speaker("club", "Club", "A large system in mono: what is only wide is gone, lows are up.", True),
+        Speaker(
             "converter",
             "Cheap converter",
             "Clips what peaks above full scale between the samples: BS.1770's true peak tells.",
         ),
-        Place(
+        Speaker(
             "streaming",
             "Streaming service",
             f"Turns a song louder than −{-STREAMING_LUFS:g} LUFS, by ITU-R BS.1770 over all of it, down to that; "

@@ -20,7 +20,7 @@ OF_OWNER = ("gain_db", "pan", "width", "muted")
 
 
 @dataclass(frozen=True)
-class Moved:
+class AutomatedParameter:
     """A parameter that moves.
 
     Args:
@@ -64,17 +64,17 @@ class Automation:
         curves: every automated parameter, in the order of the document.
     """
 
-    def __init__(self, curves: tuple[Moved, ...]) -> None:
+    def __init__(self, curves: tuple[AutomatedParameter, ...]) -> None:
         self.curves = curves
-        self._by_target: dict[str, tuple[Moved, ...]] = {}
+        self._by_target: dict[str, tuple[AutomatedParameter, ...]] = {}
         for moved in curves:
             self._by_target[moved.target] = (*self._by_target.get(moved.target, ()), moved)
 
-    def of(self, target: str) -> tuple[Moved, ...]:
+    def of(self, target: str) -> tuple[AutomatedParameter, ...]:
         """What moves of a stage, branch, bus or group."""
         return self._by_target.get(target, ())
 
-    def find(self, target: str, param: str) -> Moved | None:
+    def find(self, target: str, param: str) -> AutomatedParameter | None:
         """The curve of a parameter, by its canonical name."""
         return next((moved for moved in self.of(target) if moved.param == param), None)
 
@@ -113,7 +113,7 @@ class Automation:
 
 def targets(recipe: Recipe) -> dict[str, Target]:
     """All that a ride may name: stages, branches, buses and groups by id."""
-    found: dict[str, Target] = dict(recipe.lanes())
+    found: dict[str, Target] = dict(recipe.buses_and_groups())
     for stage in recipe.stages():
         found[stage.id] = stage
         found |= {branch.id: branch for branch in stage.branches}
@@ -124,7 +124,7 @@ def _resolve(recipe: Recipe) -> Automation:
     if not recipe.automation:
         return NO_AUTOMATION
     named, sections = targets(recipe), {section.id: section for section in recipe.sections}
-    listed: dict[tuple[str, str], Moved] = {}
+    listed: dict[tuple[str, str], AutomatedParameter] = {}
     for i, ride in enumerate(recipe.automation):
         path = f"$.automation[{i}]"
         param, about = located(named.get(ride.target), ride.target, ride.param, path)
@@ -133,7 +133,7 @@ def _resolve(recipe: Recipe) -> Automation:
             raise RecipeError(f"{path}.param", f"'{param}' of '{ride.target}' is ridden twice; put its points together")
         ordered = tuple(sorted(points, key=lambda point: point[0]))
         hangs = all(isinstance(point.at, SectionTime) or point.at == 0.0 for point in ride.points)
-        listed[ride.target, param] = Moved(ride.target, param, about, ordered, hangs and len(points) > 1)
+        listed[ride.target, param] = AutomatedParameter(ride.target, param, about, ordered, hangs and len(points) > 1)
     return Automation(tuple(listed.values()))
 
 

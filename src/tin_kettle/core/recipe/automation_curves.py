@@ -6,7 +6,7 @@ import math
 from bisect import bisect_right
 from collections.abc import Sequence
 
-from tin_kettle.core.recipe.automation import Moved, Value, located, targets
+from tin_kettle.core.recipe.automation import AutomatedParameter, Value, located, targets
 from tin_kettle.core.recipe.model import Point, Ramp, Recipe
 from tin_kettle.core.stages.stage import Stage
 
@@ -18,10 +18,10 @@ AUDIBLE_SHARE = 0.0025
 """Of its range, for all else."""
 
 
-class Course:
+class ValueCurve:
     """The value of a ride at any time, and on its own scale: logarithmic for frequencies and times."""
 
-    def __init__(self, moved: Moved) -> None:
+    def __init__(self, moved: AutomatedParameter) -> None:
         self.moved = moved
         self._at = [seconds for seconds, _, _ in moved.points]
         self.log = moved.about["scale"] == "log"
@@ -74,7 +74,7 @@ class Course:
         return min(values), max(values)
 
 
-def resting(recipe: Recipe, target: str, param: str, path: str) -> Moved:
+def resting(recipe: Recipe, target: str, param: str, path: str) -> AutomatedParameter:
     """A value that is not ridden, as a ride of one point.
 
     Raises:
@@ -83,7 +83,7 @@ def resting(recipe: Recipe, target: str, param: str, path: str) -> Moved:
     part = targets(recipe).get(target)
     name, about = located(part, target, param, path)
     assert part is not None
-    return Moved(target, name, about, ((0.0, _present(part, name), "hold"),))
+    return AutomatedParameter(target, name, about, ((0.0, _present(part, name), "hold"),))
 
 
 def _present(part: object, name: str) -> Value:
@@ -97,7 +97,7 @@ def _present(part: object, name: str) -> Value:
     return float(found) if isinstance(found, int) and not isinstance(found, bool) else found
 
 
-def as_points(course: Course, points: Sequence[tuple[float, float, Ramp]]) -> list[Point]:
+def as_points(course: ValueCurve, points: Sequence[tuple[float, float, Ramp]]) -> list[Point]:
     """Points on the own scale as those of a recipe."""
     return [Point(at=round(s, 4), value=_short(course.value(height)), ramp=ramp) for s, height, ramp in points]
 

@@ -13,9 +13,9 @@ from pydantic import Field
 from tin_kettle.core.dsp.point_reduction import fewest
 from tin_kettle.core.errors import RecipeError
 from tin_kettle.core.recipe.automation import Value, allowed, automation_of, seconds_of
-from tin_kettle.core.recipe.automation_curves import Course, as_points
+from tin_kettle.core.recipe.automation_curves import ValueCurve, as_points
 from tin_kettle.core.recipe.held_values import ride_of, with_rides
-from tin_kettle.core.recipe.model import Point, Ramp, Recipe, Ride
+from tin_kettle.core.recipe.model import ParameterAutomation, Point, Ramp, Recipe
 from tin_kettle.core.stages.declarations import Id, Params
 
 GAP_S = 0.3
@@ -34,7 +34,7 @@ Move = Annotated[tuple[Moment, float | bool | str], Field(strict=False)]
 Line = list[tuple[float, float, Ramp]]
 
 
-class Passage(Params):
+class RecordedPassage(Params):
     """One touch: from where the hand took a value to where it let it go.
 
     Args:
@@ -46,7 +46,7 @@ class Passage(Params):
     end_s: Moment
 
 
-class Take(Params):
+class Recording(Params):
     """All passages of one value.
 
     Args:
@@ -56,7 +56,7 @@ class Take(Params):
 
     target: Id
     param: str = Field(min_length=1, max_length=200)
-    passages: tuple[Passage, ...] = Field(min_length=1, max_length=1000, strict=False)
+    passages: tuple[RecordedPassage, ...] = Field(min_length=1, max_length=1000, strict=False)
     trim_from: tuple[float, ...] | None = Field(default=None, strict=False)
     again: Literal["writes over", "is ignored"] = "writes over"
 
@@ -69,7 +69,7 @@ class _Timed:
     point: Point
 
 
-def with_takes(recipe: Recipe, takes: Sequence[Take]) -> Recipe:
+def with_takes(recipe: Recipe, takes: Sequence[Recording]) -> Recipe:
     """The recipe with what a hand did written into its rides.
 
     Raises:
@@ -81,7 +81,7 @@ def with_takes(recipe: Recipe, takes: Sequence[Take]) -> Recipe:
     return recipe
 
 
-def _with_take(recipe: Recipe, take: Take, path: str) -> Recipe:
+def _with_take(recipe: Recipe, take: Recording, path: str) -> Recipe:
     if take.trim_from is not None and len(take.trim_from) != len(take.passages):
         raise RecipeError(f"{path}.trim_from", f"{len(take.trim_from)} values; one for each passage is needed")
     written: list[tuple[float, float]] = []
@@ -95,9 +95,9 @@ def _with_take(recipe: Recipe, take: Take, path: str) -> Recipe:
     return recipe
 
 
-def _with_passage(recipe: Recipe, take: Take, index: int, begin: float, end: float, path: str) -> Recipe:
+def _with_passage(recipe: Recipe, take: Recording, index: int, begin: float, end: float, path: str) -> Recipe:
     moved, place = ride_of(recipe, take.target, take.param, path)
-    old = Course(moved)
+    old = ValueCurve(moved)
     points = recipe.automation[place].points if place is not None else (Point(at=0.0, value=moved.points[0][1]),)
     timed = sorted(
         (_Timed(old_at, point) for old_at, point in zip(_times(recipe, place, points), points, strict=True)),
@@ -116,7 +116,7 @@ def _with_passage(recipe: Recipe, take: Take, index: int, begin: float, end: flo
     else:
         inside = _switched(moves)
     joined = [*_before(old, timed, begin), *inside, *_after(old, timed, end)]
-    return with_rides(recipe, [Ride(target=moved.target, param=moved.param, points=tuple(joined))])
+    return with_rides(recipe, [ParameterAutomation(target=moved.target, param=moved.param, points=tuple(joined))])
 
 
 def _times(recipe: Recipe, place: int | None, points: Sequence[Point]) -> list[float]:
@@ -125,7 +125,7 @@ def _times(recipe: Recipe, place: int | None, points: Sequence[Point]) -> list[f
     return [seconds_of(point.at, sections, f"$.automation[{place}]") for point in points]
 
 
-def _before(old: Course, timed: Sequence[_Timed], begin: float) -> list[Point]:
+def _before(old: ValueCurve, timed: Sequence[_Timed], begin: float) -> list[Point]:
     """What stays of a ride before a time, and where it had come to there."""
     kept = [one.point for one in timed if one.seconds < begin]
     if not kept:
@@ -138,7 +138,7 @@ def _before(old: Course, timed: Sequence[_Timed], begin: float) -> list[Point]:
     return [*kept, *as_points(old, _sampled(old, since, begin)[1:])]
 
 
-def _after(old: Course, timed: Sequence[_Timed], end: float) -> list[Point]:
+def _after(old: ValueCurve, timed: Sequence[_Timed], end: float) -> list[Point]:
     """Where a ride goes on from after a time, and what stays of it."""
     kept = [one.point for one in timed if one.seconds >= end]
     if kept and timed[len(timed) - len(kept)].seconds <= end + EDGE_S:
@@ -150,14 +150,14 @@ def _after(old: Course, timed: Sequence[_Timed], end: float) -> list[Point]:
     return [*as_points(old, following), *kept]
 
 
-def _sampled(old: Course, begin: float, end: float) -> Line:
+def _sampled(old: ValueCurve, begin: float, end: float) -> Line:
     """A course without jumps between two times, by straight lines."""
     times = np.linspace(begin, end, max(2, round((end - begin) / GRID_S) + 1))
     heights = [old.height(old.at(float(s), left=s == end)) for s in times]
     return _thinned(old, list(zip(times.tolist(), heights, strict=True)))
 
 
-def _thinned(old: Course, line: Sequence[tuple[float, float]]) -> Line:
+def _thinned(old: ValueCurve, line: Sequence[tuple[float, float]]) -> Line:
     """Straight lines through the fewest of these points; it holds at the last."""
     times, heights = (np.array(row, dtype=np.float64) for row in zip(*line, strict=True))
     kept = fewest(times, heights, old.tolerance)
@@ -181,7 +181,7 @@ def _movements(moves: Iterable[tuple[float, Value]]) -> list[list[tuple[float, f
     return found
 
 
-def _drawn(old: Course, moves: Iterable[tuple[float, Value]]) -> Line:
+def _drawn(old: ValueCurve, moves: Iterable[tuple[float, Value]]) -> Line:
     found: Line = []
     for movement in _movements(moves):
         line = [(seconds, old.height(value)) for seconds, value in movement]
@@ -191,7 +191,7 @@ def _drawn(old: Course, moves: Iterable[tuple[float, Value]]) -> Line:
     return found
 
 
-def _trimmed(old: Course, moves: Iterable[tuple[float, Value]], heard: float, begin: float, end: float) -> Line:
+def _trimmed(old: ValueCurve, moves: Iterable[tuple[float, Value]], heard: float, begin: float, end: float) -> Line:
     """The old course, shifted by as far as the hand had moved at each time."""
     shifts = [(s, old.height(value) - old.height(heard)) for movement in _movements(moves) for s, value in movement]
     steps = [b for a, b in pairwise([s for s, _ in shifts]) if b - a > GAP_S]

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from tin_kettle.core.recipe.automation import Moved, Value, automation_of
-from tin_kettle.core.recipe.automation_curves import Course
+from tin_kettle.core.recipe.automation import AutomatedParameter, Value, automation_of
+from tin_kettle.core.recipe.automation_curves import ValueCurve
 from tin_kettle.core.recipe.model import Recipe, Section
 from tin_kettle.core.stages.number_text import MINUS, bare, db, hz, ms
 
@@ -32,9 +32,9 @@ def value_words(value: Value, about: Mapping[str, Any], unit: bool = True) -> st
     return bare(value).replace("-", MINUS) + (f" {about['unit']}" if about["unit"] and unit else "")
 
 
-def ride_words(moved: Moved, sections: Sequence[Section]) -> str:
+def ride_words(moved: AutomatedParameter, sections: Sequence[Section]) -> str:
     """``9 to 25 % by section``, ``off in Chorus``."""
-    course = Course(moved)
+    course = ValueCurve(moved)
     ends = course.extremes()
     how = "by section" if moved.by_section else f"over {len(moved.points)} points"
     if ends is None:
@@ -46,7 +46,7 @@ def ride_words(moved: Moved, sections: Sequence[Section]) -> str:
     return f"{value_words(ends[0], moved.about, unit=False)} to {value_words(ends[1], moved.about)} {how}"
 
 
-def _switched(course: Course, sections: Sequence[Section]) -> str:
+def _switched(course: ValueCurve, sections: Sequence[Section]) -> str:
     """In which sections a switch is the other way."""
     there = {True: [], False: []}  # type: dict[bool, list[str]]
     for section in sections:

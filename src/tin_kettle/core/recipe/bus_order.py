@@ -12,32 +12,32 @@ def in_order(recipe: Recipe) -> list[str]:
     Raises:
         RecipeError: a key names what is not there, or keys and groups go in a circle; the path is in the message.
     """
-    lanes = recipe.lanes()
-    needs: dict[str, list[tuple[str, str]]] = {lane_id: [] for lane_id in lanes}
-    for bus in lanes.values():
+    buses = recipe.buses_and_groups()
+    needs: dict[str, list[tuple[str, str]]] = {bus_id: [] for bus_id in buses}
+    for bus in buses.values():
         if bus.group is not None:
             needs[bus.group].append((bus.id, ""))
-    for place in recipe.walk():
-        for index, key in enumerate(place.stage.declared.keys(place.stage.params)):
-            where = f"{place.path}.params.key[{index}]"
-            if key not in lanes:
-                raise RecipeError(where, f"there is no bus or group '{key}'; there are: {', '.join(lanes)}")
-            if place.lane is not None:
-                needs[place.lane.id].append((key, where))
+    for location in recipe.walk():
+        for index, key in enumerate(location.stage.declared.keys(location.stage.params)):
+            where = f"{location.path}.params.key[{index}]"
+            if key not in buses:
+                raise RecipeError(where, f"there is no bus or group '{key}'; there are: {', '.join(buses)}")
+            if location.bus is not None:
+                needs[location.bus.id].append((key, where))
     done: list[str] = []
-    for lane_id in lanes:
-        _visit(lane_id, needs, done, [])
+    for bus_id in buses:
+        _visit(bus_id, needs, done, [])
     return done
 
 
-def _visit(lane_id: str, needs: dict[str, list[tuple[str, str]]], done: list[str], walked: list[str]) -> None:
-    if lane_id in done:
+def _visit(bus_id: str, needs: dict[str, list[tuple[str, str]]], done: list[str], walked: list[str]) -> None:
+    if bus_id in done:
         return
-    for needed, where in needs[lane_id]:
-        if needed == lane_id or needed in walked:
+    for needed, where in needs[bus_id]:
+        if needed == bus_id or needed in walked:
             before = walked[walked.index(needed) :] if needed in walked else []
-            circle = " → ".join([*before, lane_id, needed])
-            path = where or f"$ (group '{lane_id}')"
+            circle = " → ".join([*before, bus_id, needed])
+            path = where or f"$ (group '{bus_id}')"
             raise RecipeError(path, f"'{needed}' would wait for itself ({circle}); key from another bus")
-        _visit(needed, needs, done, [*walked, lane_id])
-    done.append(lane_id)
+        _visit(needed, needs, done, [*walked, bus_id])
+    done.append(bus_id)

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from tin_kettle.core.recipe.automation import Moved, automation_of
+from tin_kettle.core.recipe.automation import AutomatedParameter, automation_of
 from tin_kettle.core.recipe.automation_text import ride_words
 from tin_kettle.core.recipe.model import Owner, Recipe
 from tin_kettle.core.recipe.names import names
@@ -43,7 +43,7 @@ def differences(before: Recipe, after: Recipe) -> list[Difference]:
 
 def _faders(recipe: Recipe) -> dict[str, tuple[str, Owner]]:
     """Id of a bus, group or branch → what it is called, and itself."""
-    owners: list[Owner] = [*recipe.lanes().values()]
+    owners: list[Owner] = [*recipe.buses_and_groups().values()]
     owners += [branch for stage in recipe.stages() for branch in stage.branches]
     return {owner.id: (owner.name or owner.id, owner) for owner in owners}
 
@@ -75,7 +75,7 @@ def _rides(before: Recipe, after: Recipe) -> list[Difference]:
     return listed
 
 
-def _told(recipe: Recipe) -> dict[tuple[str, str], tuple[Moved, str]]:
+def _told(recipe: Recipe) -> dict[tuple[str, str], tuple[AutomatedParameter, str]]:
     """What is ridden → its ride, and that in words."""
     return {
         (moved.target, moved.param): (moved, ride_words(moved, recipe.sections))

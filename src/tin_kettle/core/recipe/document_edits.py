@@ -16,14 +16,14 @@ MOST_CHANGES = 64
 Step = Annotated[str, Field(max_length=200)] | Annotated[int, Field(ge=0)]
 
 
-class Change(Params):
+class DocumentEdit(Params):
     """A value and its place: names of fields and places in lists, from the whole document inwards."""
 
     path: Annotated[tuple[Step, ...], Field(max_length=DEEPEST_NESTING, strict=False)]
     value: Any
 
 
-def patched(document: Any, changes: Sequence[Change]) -> Any:
+def patched(document: Any, changes: Sequence[DocumentEdit]) -> Any:
     """The document with every change made; what is untouched is the very same as before.
 
     Raises:

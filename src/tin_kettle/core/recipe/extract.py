@@ -16,11 +16,11 @@ def bus_alone(recipe: Recipe, bus_id: str) -> Recipe:
     Raises:
         RecipeError: there is no such bus.
     """
-    lanes = recipe.lanes()
-    if bus_id not in lanes:
-        raise RecipeError("bus", f"there is no bus '{bus_id}'; there are: {', '.join(lanes)}")
+    known = recipe.buses_and_groups()
+    if bus_id not in known:
+        raise RecipeError("bus", f"there is no bus '{bus_id}'; there are: {', '.join(known)}")
     feeds = _family(recipe, bus_id)
-    silent = {lane_id for lane_id in lanes if lane_id not in feeds}
+    silent = {other for other in known if other not in feeds}
 
     def alone(bus: Bus) -> Bus:
         if bus.id == bus_id:
@@ -49,7 +49,7 @@ def _family(recipe: Recipe, bus_id: str) -> set[str]:
     """Ids of all that feeds a group, itself among them."""
     found = {bus_id}
     for _ in recipe.groups:
-        found |= {lane_id for lane_id, bus in recipe.lanes().items() if bus.group in found}
+        found |= {bus.id for bus in recipe.buses_and_groups().values() if bus.group in found}
     return found
 
 
@@ -84,7 +84,7 @@ def up_to(recipe: Recipe, stage_id: str, on: bool) -> Recipe:
     # what is decided here no ride may decide otherwise; other mutes are as they are at that time
     kept = [r for r in recipe.automation if not (r.target in decided and r.param in ("on", "muted"))]
     cut = cut.model_copy(update={"automation": tuple(kept)})
-    return _with_its_rides(cut if place.lane is None else bus_alone(cut, place.lane.id))
+    return _with_its_rides(cut if place.bus is None else bus_alone(cut, place.bus.id))
 
 
 def from_stage_on(recipe: Recipe, stage_id: str) -> Recipe | None:
@@ -96,8 +96,8 @@ def from_stage_on(recipe: Recipe, stage_id: str) -> Recipe | None:
     if at is None or any(stage.declared.keys(stage.params) for stage in recipe.master[at:]):
         return None
     fed = Bus(id=recipe.buses[0].id)
-    lanes = recipe.lanes()
-    rides = tuple(ride for ride in recipe.automation if ride.target not in lanes)
+    buses = recipe.buses_and_groups()
+    rides = tuple(ride for ride in recipe.automation if ride.target not in buses)
     kept = {"buses": (fed,), "groups": (), "master": recipe.master[at:], "automation": rides}
     return _with_its_rides(recipe.model_copy(update=kept))
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from pydantic import Field
 
-from tin_kettle.core.recipe.automation import Moved, Value, allowed, automation_of, targets, with_values
-from tin_kettle.core.recipe.automation_curves import Course, resting
-from tin_kettle.core.recipe.model import AnyOwner, Recipe, Ride
+from tin_kettle.core.recipe.automation import AutomatedParameter, Value, allowed, automation_of, targets, with_values
+from tin_kettle.core.recipe.automation_curves import ValueCurve, resting
+from tin_kettle.core.recipe.model import AnyOwner, ParameterAutomation, Recipe
 from tin_kettle.core.stages.declarations import Id, Params
 from tin_kettle.core.stages.stage import Stage
 
@@ -16,7 +16,7 @@ MOST_TOUCHES = 32
 """Ten fingers, and the pins that move others along."""
 
 
-class Touch(Params):
+class HeldValue(Params):
     """A value in the hand.
 
     Args:
@@ -30,7 +30,7 @@ class Touch(Params):
     trim_from: float | None = None
 
 
-def with_touches(recipe: Recipe, touches: Sequence[Touch]) -> Recipe:
+def with_touches(recipe: Recipe, touches: Sequence[HeldValue]) -> Recipe:
     """The recipe as it sounds with these values in the hand.
 
     Raises:
@@ -41,7 +41,7 @@ def with_touches(recipe: Recipe, touches: Sequence[Touch]) -> Recipe:
     return recipe
 
 
-def ride_of(recipe: Recipe, target: str, param: str, path: str) -> tuple[Moved, int | None]:
+def ride_of(recipe: Recipe, target: str, param: str, path: str) -> tuple[AutomatedParameter, int | None]:
     """What is ridden there and its place among the rides; a value that rests is a ride of one point, with none."""
     still = resting(recipe, target, param, path)
     for i, moved in enumerate(automation_of(recipe).curves):
@@ -50,10 +50,10 @@ def ride_of(recipe: Recipe, target: str, param: str, path: str) -> tuple[Moved, 
     return still, None
 
 
-def _touched(recipe: Recipe, touch: Touch, path: str) -> Recipe:
+def _touched(recipe: Recipe, touch: HeldValue, path: str) -> Recipe:
     moved, place = ride_of(recipe, touch.target, touch.param, path)
     if touch.trim_from is not None and place is not None and moved.is_number:
-        course = Course(moved)
+        course = ValueCurve(moved)
         by = course.height(touch.value) - course.height(touch.trim_from)
         ride = recipe.automation[place]
         points = tuple(
@@ -65,7 +65,7 @@ def _touched(recipe: Recipe, touch: Touch, path: str) -> Recipe:
     return _set(recipe.model_copy(update={"automation": left}), moved, value)
 
 
-def with_rides(recipe: Recipe, rides: Sequence[Ride]) -> Recipe:
+def with_rides(recipe: Recipe, rides: Sequence[ParameterAutomation]) -> Recipe:
     """The recipe with rides in place of those of the same values, or added."""
     canonical = {(moved.target, moved.param): i for i, moved in enumerate(automation_of(recipe).curves)}
     listed = list(recipe.automation)
@@ -78,7 +78,7 @@ def with_rides(recipe: Recipe, rides: Sequence[Ride]) -> Recipe:
     return recipe.model_copy(update={"automation": tuple(listed)})
 
 
-def _set(recipe: Recipe, moved: Moved, value: Value) -> Recipe:
+def _set(recipe: Recipe, moved: AutomatedParameter, value: Value) -> Recipe:
     """The recipe with a value that is not ridden."""
     if isinstance(targets(recipe)[moved.target], Stage):
         return recipe.map_stages(

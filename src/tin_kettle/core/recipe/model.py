@@ -74,17 +74,17 @@ Owner = Bus | Branch
 
 
 @dataclass(frozen=True)
-class Place:
+class StageLocation:
     """Where a stage stands.
 
     Args:
         path: its JSON path.
-        lane: the bus or group whose sound it is, None on the master.
-        owner: whose chain it is in: that of a branch, of the lane, or None for the master.
+        bus: the bus or group whose sound it is, None on the master.
+        owner: whose chain it is in: that of a branch, of the bus, or None for the master.
     """
 
     path: str
-    lane: Bus | None
+    bus: Bus | None
     owner: Owner | None
     stage: Stage
 
@@ -117,7 +117,7 @@ class Point(Params):
     ramp: Ramp = "hold"
 
 
-class Ride(Params):
+class ParameterAutomation(Params):
     """Automation of one parameter."""
 
     target: Id
@@ -138,13 +138,13 @@ class Recipe(Params):
     groups: tuple[Bus, ...] = Field(default=(), max_length=MOST_LANES, strict=False)
     master: Chain = Field(default=(), strict=False)
     sections: tuple[Section, ...] = Field(default=(), max_length=MOST_SECTIONS, strict=False)
-    automation: tuple[Ride, ...] = Field(default=(), max_length=1000, strict=False)
+    automation: tuple[ParameterAutomation, ...] = Field(default=(), max_length=1000, strict=False)
 
-    def lanes(self) -> dict[str, Bus]:
+    def buses_and_groups(self) -> dict[str, Bus]:
         """Buses and groups by id."""
         return {bus.id: bus for bus in (*self.buses, *self.groups)}
 
-    def walk(self) -> Iterator[Place]:
+    def walk(self) -> Iterator[StageLocation]:
         """Every stage at any depth, a split before what is in it: buses, groups, master."""
         for kind, buses in (("buses", self.buses), ("groups", self.groups)):
             for i, bus in enumerate(buses):
@@ -199,12 +199,12 @@ class Recipe(Params):
 AnyOwner = TypeVar("AnyOwner", Bus, Branch)
 
 
-def _walk(path: str, lane: Bus | None, owner: Owner | None, chain: Chain) -> Iterator[Place]:
+def _walk(path: str, bus: Bus | None, owner: Owner | None, chain: Chain) -> Iterator[StageLocation]:
     for i, stage in enumerate(chain):
         where = f"{path}[{i}]"
-        yield Place(where, lane, owner, stage)
+        yield StageLocation(where, bus, owner, stage)
         for j, branch in enumerate(stage.branches):
-            yield from _walk(f"{where}.params.branches[{j}].chain", lane, branch, branch.chain)
+            yield from _walk(f"{where}.params.branches[{j}].chain", bus, branch, branch.chain)
 
 
 def empty_recipe() -> Recipe:

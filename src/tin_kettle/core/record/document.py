@@ -33,7 +33,7 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
 
 
-class SongLaid(_Part):
+class SongLayout(_Part):
     """How a song lies in a record.
 
     Args:
@@ -63,7 +63,7 @@ class SongLaid(_Part):
         return isrc
 
 
-class RecordSong(SongLaid):
+class RecordSong(SongLayout):
     """A song of the record. Paths are relative to the record's file.
 
     Args:

@@ -13,7 +13,7 @@ from tin_kettle.core.dsp.fades import fade_gains
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError
 from tin_kettle.core.measure.loudness import SLOTS_PER_S
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 
 JOIN_S = 8.0
 """What is heard of each song about a join."""
@@ -24,7 +24,7 @@ CUT_S = 0.02
 """A passage that is cut out begins and ends this softly."""
 
 
-def kept_part(laid: SongLaid, seconds: float) -> tuple[float, float | None]:
+def kept_part(laid: SongLayout, seconds: float) -> tuple[float, float | None]:
     """From where to where a song of so many seconds is kept; None is its end.
 
     A song may come back shorter than it was: an end behind its own is its own.
@@ -41,12 +41,12 @@ def kept_part(laid: SongLaid, seconds: float) -> tuple[float, float | None]:
     return laid.start_s, end_s
 
 
-def rings_on(laid: SongLaid, seconds: float) -> bool:
+def rings_on(laid: SongLayout, seconds: float) -> bool:
     """Whether a song of so many seconds ends by itself: neither cut nor faded out."""
     return kept_part(laid, seconds)[1] is None and laid.fade_out_s == 0.0
 
 
-def left_of(laid: SongLaid, frames: int, rate_hz: int) -> tuple[int, int]:
+def left_of(laid: SongLayout, frames: int, rate_hz: int) -> tuple[int, int]:
     """The frames that are left of a song of so many.
 
     Raises:
@@ -77,7 +77,7 @@ class RecordSource:
         AudioError: their rates differ, there are none, or nothing is left of one.
     """
 
-    def __init__(self, songs: Sequence[tuple[Source, SongLaid]], tails: Sequence[int] | None = None) -> None:
+    def __init__(self, songs: Sequence[tuple[Source, SongLayout]], tails: Sequence[int] | None = None) -> None:
         if not songs:
             raise AudioError("the record has no songs; add one")
         rates = {source.rate_hz for source, _ in songs}

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.measure.loudness import SHORT_TERM_SLOTS, SLOTS_PER_S, running_lufs, stereo_energy
 from tin_kettle.core.measure.song_measures import Measures
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 from tin_kettle.core.record.layout import left_of
 from tin_kettle.core.survey.survey import Survey, columns
 
@@ -16,7 +16,7 @@ MOVED = ("integrated_lufs", "max_momentary_lufs", "max_short_term_lufs", "true_p
 QUIETEST_LUFS = -70.0
 
 
-def measures_in_record(survey: Survey, laid: SongLaid) -> Measures:
+def measures_in_record(survey: Survey, laid: SongLayout) -> Measures:
     """The whole song's measures as they are in the record; what is not known stays None."""
     measures = dict(survey.measures)
     for name in MOVED:
@@ -25,7 +25,7 @@ def measures_in_record(survey: Survey, laid: SongLaid) -> Measures:
     return measures
 
 
-def short_term_in_record(survey: Survey, laid: SongLaid, count: int) -> list[float | None]:
+def short_term_in_record(survey: Survey, laid: SongLayout, count: int) -> list[float | None]:
     """Short-term loudness of what is left of a song in ``count`` columns; None below −70 LUFS.
 
     Raises:

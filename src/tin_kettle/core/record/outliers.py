@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.measure.loudness import MOMENTARY_SLOTS, SLOTS_PER_S, running_lufs, stereo_energy
 from tin_kettle.core.measure.tonal_map import BANDS_HZ, STEPS_PER_OCTAVE
-from tin_kettle.core.record.document import SongLaid
+from tin_kettle.core.record.document import SongLayout
 from tin_kettle.core.record.layout import JOIN_S
 from tin_kettle.core.record.levels import measures_in_record
 from tin_kettle.core.stages.number_text import db
@@ -35,7 +35,7 @@ RANGES = (
 
 
 @dataclass(frozen=True)
-class Standing:
+class Outlier:
     """Something that stands out: songs by their place from 1 (two for a join), the sentence, the measure."""
 
     songs: tuple[int, ...]
@@ -74,14 +74,14 @@ def relative_tones(surveys: Sequence[Survey]) -> tuple[NDArray[np.float64], NDAr
     return relative, np.stack([kept.min(axis=0), kept.max(axis=0)])
 
 
-def standing_out(songs: Sequence[tuple[Survey, SongLaid]]) -> list[Standing]:
+def standing_out(songs: Sequence[tuple[Survey, SongLayout]]) -> list[Outlier]:
     """All that stands out, songs first; a record of one song has nothing to stand out from."""
     if len(songs) < 2:
         return []
     return [*_louder(songs), *_toned(songs), *_jumps(songs)]
 
 
-def _louder(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
+def _louder(songs: Sequence[tuple[Survey, SongLayout]]) -> Iterator[Outlier]:
     levels = [measures_in_record(survey, laid)["integrated_lufs"] for survey, laid in songs]
     for n, level in enumerate(levels):
         rest = [other for m, other in enumerate(levels) if m != n and other is not None]
@@ -91,10 +91,10 @@ def _louder(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
         more = level - float(np.median(rest))
         if abs(more) >= LOUDER_LU:
             word = "louder" if more > 0 else "softer"
-            yield Standing((n + 1,), f"{db(abs(more), signed=False)} {word} than the rest", round(more, 2), "LU")
+            yield Outlier((n + 1,), f"{db(abs(more), signed=False)} {word} than the rest", round(more, 2), "LU")
 
 
-def _toned(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
+def _toned(songs: Sequence[tuple[Survey, SongLayout]]) -> Iterator[Outlier]:
     tones = tones_db([survey for survey, _ in songs])
     mid = 10.0 * np.log10(np.sum(10.0 ** (tones / 10.0), axis=1))
     for n in range(len(songs)):
@@ -109,21 +109,21 @@ def _toned(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
         for more, apart, name in sorted(found, key=lambda one: -abs(one[0]))[:2]:
             if abs(more) >= TONE_DB and apart >= APART_DB:
                 said = f"{db(more)} in the {name}" if not name[0].isdigit() else f"{db(more)} around {name}"
-                yield Standing((n + 1,), f"{said} against the record", round(more, 2), "dB")
+                yield Outlier((n + 1,), f"{said} against the record", round(more, 2), "dB")
 
 
-def _jumps(songs: Sequence[tuple[Survey, SongLaid]]) -> Iterator[Standing]:
+def _jumps(songs: Sequence[tuple[Survey, SongLayout]]) -> Iterator[Outlier]:
     for n in range(len(songs) - 1):
         before, after = _edge(*songs[n], last=True), _edge(*songs[n + 1], last=False)
         if before is None or after is None or abs(after - before) < JUMP_LU:
             continue
         word = "rises" if after > before else "falls"
-        yield Standing(
+        yield Outlier(
             (n + 1, n + 2), f"the level {word} by {abs(after - before):.1f} LU", round(after - before, 2), "LU"
         )
 
 
-def _edge(survey: Survey, laid: SongLaid, last: bool) -> float | None:
+def _edge(survey: Survey, laid: SongLayout, last: bool) -> float | None:
     """The loudest moment of a song's last or first seconds, at its level; fades and silence at its end do not count."""
     first_slot = round(laid.start_s * SLOTS_PER_S)
     last_slot = len(survey.slots) if laid.end_s is None else round(laid.end_s * SLOTS_PER_S)

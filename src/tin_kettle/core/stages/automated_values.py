@@ -15,7 +15,7 @@ GRID_S = 64 / 48000
 """Distance of the points where values are taken; straight lines or steps lie between."""
 
 
-class Numbers(Protocol):
+class ValueSource(Protocol):
     """Values as functions of the song frame."""
 
     rows: Mapping[str, int]
@@ -31,7 +31,7 @@ def grid_frames(rate_hz: float) -> int:
     return max(round(GRID_S * rate_hz), 1)
 
 
-class Moving:
+class AutomatedValues:
     """What is ridden of a processor, over one block; without numbers nothing is.
 
     Args:
@@ -40,7 +40,7 @@ class Moving:
         grid: frames between two points of the grid.
     """
 
-    def __init__(self, numbers: Numbers | None = None, span: Span | None = None, grid: int = 1) -> None:
+    def __init__(self, numbers: ValueSource | None = None, span: Span | None = None, grid: int = 1) -> None:
         self._numbers, self._span, self._grid = numbers, span, grid
         self._found: list[tuple[NDArray[np.float64], int, int]] | None = None
 
@@ -50,9 +50,9 @@ class Moving:
     def __bool__(self) -> bool:
         return self._numbers is not None and bool(self._numbers.rows)
 
-    def earlier(self, frames: int) -> Moving:
+    def earlier(self, frames: int) -> AutomatedValues:
         """The same, with so many frames before the block."""
-        return Moving(self._numbers, self._span.longer(frames) if self._span else None, self._grid)
+        return AutomatedValues(self._numbers, self._span.longer(frames) if self._span else None, self._grid)
 
     @property
     def _runs(self) -> list[tuple[NDArray[np.float64], int, int]]:
@@ -114,4 +114,4 @@ class Moving:
         return out
 
 
-STILL = Moving()
+STILL = AutomatedValues()

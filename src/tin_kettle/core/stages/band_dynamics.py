@@ -16,7 +16,7 @@ from pydantic import Field
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import apply_db
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.dynamics import (
     keep_stronger,
     link_levels,
@@ -29,7 +29,7 @@ from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.crossover_params import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declarations import Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
-from tin_kettle.core.stages.gain_followers import Asking, Follower, MovingRows
+from tin_kettle.core.stages.gain_followers import Follower, GainFollowers, StaticCurve
 from tin_kettle.core.stages.number_text import bare, db, hz
 from tin_kettle.core.stages.processor import Processor
 from tin_kettle.core.stages.split import band_curves_db
@@ -106,12 +106,12 @@ class BandDynamics(Processor):
         rows = [(band, side) for band in bands for side in range(1 if _linked(band) else 2)]
         self._rows = {band.id: [row for row, (found, _) in enumerate(rows) if found is band] for band in bands}
         # the gain of another mode points another way
-        self._followers = MovingRows(
+        self._followers = GainFollowers(
             {(f"{band.id} {band.mode}", side): _follower(band, rate_hz) for band, side in rows if band.works}, edge
         )
         self.state = {**self._divider.silence, **self._followers.silence}
         for index in range(len(params.bands)):
-            self.lines[f"part {index}"] = Line(self.delay)
+            self.lines[f"part {index}"] = DelayLine(self.delay)
 
     def process(self, block: Block) -> Block:
         parts = self._divider.process(block, self.state)  # type: ignore[arg-type]
@@ -155,9 +155,9 @@ def _follower(band: DynamicBand, rate_hz: float) -> Follower:
     return Follower(_asking(band), one_pole(band.attack_ms, rate_hz), one_pole(band.release_ms, rate_hz))
 
 
-def _asking(band: DynamicBand) -> Asking:
+def _asking(band: DynamicBand) -> StaticCurve:
     slope = 1.0 - band.ratio if band.mode == "expand" else 1.0 / band.ratio - 1.0
-    return Asking(band.mode != "compress", band.threshold_db, slope, band.knee_db, band.range_db)
+    return StaticCurve(band.mode != "compress", band.threshold_db, slope, band.knee_db, band.range_db)
 
 
 def _component(part: Block, band: DynamicBand) -> Block:

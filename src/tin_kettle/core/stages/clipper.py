@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands
 from tin_kettle.core.dsp.decibels import gains_of
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.dynamics import one_pole
 from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.dsp.svf import both_rows, svf_cascade, svf_rows
@@ -112,7 +112,7 @@ class Clipper(Processor):
         self._bright_share = one_pole(BRIGHT_MS, rate_hz)
         self._apart = round(APART_S * rate_hz)
         self.memory_s = 0.1 if self._bands else 0.0
-        self.lines = {"line": Line(self.delay)}
+        self.lines = {"line": DelayLine(self.delay)}
         self.state = {
             "soft": np.zeros((len(self._soft), 2, 2)),
             "bright": np.zeros((2, 1, 2, 2)),
@@ -126,10 +126,10 @@ class Clipper(Processor):
 
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
-        drive_db = self.moving.value("drive_db", p.drive_db, frames)
-        ceiling_db = self.moving.value("ceiling_db", p.ceiling_db, frames)
-        late_ceiling_db = self.moving_late.value("ceiling_db", p.ceiling_db, frames)
-        self.static_db = self.moving_late.value("drive_db", p.drive_db, frames)
+        drive_db = self.input_values.value("drive_db", p.drive_db, frames)
+        ceiling_db = self.input_values.value("ceiling_db", p.ceiling_db, frames)
+        late_ceiling_db = self.output_values.value("ceiling_db", p.ceiling_db, frames)
+        self.static_db = self.output_values.value("drive_db", p.drive_db, frames)
         met = block
         if self._bands:
             low, met = self._bands.process(block, self.state)  # type: ignore[arg-type]

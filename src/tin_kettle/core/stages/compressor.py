@@ -16,7 +16,7 @@ from pydantic import Field
 from tin_kettle.core.dsp import equalizer_filters
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.dynamics import (
     attack_optical,
     attack_programme,
@@ -207,7 +207,7 @@ class Compressor(Processor):
             "work": np.zeros((3, 2)),
             "edge": np.zeros((2, len(self._edge) - 1)),
         }
-        self.lines = {"line": Line(self.delay), "heard": Line(self.delay)}
+        self.lines = {"line": DelayLine(self.delay), "heard": DelayLine(self.delay)}
 
     def process(self, block: Block) -> Block:
         p = self._params
@@ -216,23 +216,25 @@ class Compressor(Processor):
             heard = heard.copy()
             svf_rows(heard, self._filters, self.f64("filter"))
         frames = block.shape[1]
-        steps, mean, shares, curves = self._settings(frames) if self.moving else (np.array([0, frames]), *self._rest)
+        steps, mean, shares, curves = (
+            self._settings(frames) if self.input_values else (np.array([0, frames]), *self._rest)
+        )
         # fully linked sides have one gain: half the work
-        linked = p.link == 1 and "link" not in self.moving
+        linked = p.link == 1 and "link" not in self.input_values
         gain_db = np.empty((1 if linked else 2, block.shape[1]))
         if p.detector == "peak":
             peak_levels(heard, gain_db)
         else:
             mean_square_levels(heard, gain_db, steps, mean, self.f64("mean_square"))
         if not linked:
-            link_levels(gain_db, steps, self.moving.held("link", p.link, len(steps) - 1))
+            link_levels(gain_db, steps, self.input_values.held("link", p.link, len(steps) - 1))
         compression_db(gain_db, steps, curves)
         self._smooth(gain_db, steps, shares)
         soften(gain_db, self._edge, self.f64("edge"))
         # applied in place: the line gives a copy, as it is never without delay
         out = self.lines["line"].push(block)
-        if "makeup_db" in self.moving_late:
-            makeup_db = self.moving_late.every("makeup_db", p.makeup_db, block.shape[1])
+        if "makeup_db" in self.output_values:
+            makeup_db = self.output_values.every("makeup_db", p.makeup_db, block.shape[1])
             apply_db(out, gain_db + makeup_db, 0.0)
             self.static_db = makeup_db
         else:
@@ -253,7 +255,7 @@ class Compressor(Processor):
         self, frames: int
     ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Borders of the stretches over which values hold; of each the mean's share, the other shares, the curve."""
-        steps, values = self.moving.table(self._still, frames)
+        steps, values = self.input_values.table(self._still, frames)
         count = len(values)
         mean, shares, curves = np.empty(count), np.empty((count, len(self._releases) + 2)), np.empty((count, 4))
         compressor_settings(values, self._releases, MEMORY_MS, self._rate_hz, mean, shares, curves)

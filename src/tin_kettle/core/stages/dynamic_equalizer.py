@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.detector_levels import LEFT, MID, RIGHT, SIDE, STEREO, heard_levels
 from tin_kettle.core.dsp.dynamic_curves import Shape, gain_response
 from tin_kettle.core.dsp.dynamic_filters import gain_tables, moving_section
@@ -29,7 +29,7 @@ from tin_kettle.core.dsp.svf import FORGOTTEN, IDENTITY, Sections
 from tin_kettle.core.stages import dynamics
 from tin_kettle.core.stages.declarations import Channels, Id, Items, Kind, Params, Picture, choice, number, switch
 from tin_kettle.core.stages.filter import HIGHEST_SHARE, PICTURE_HZ
-from tin_kettle.core.stages.gain_followers import Asking, Follower, MovingRows
+from tin_kettle.core.stages.gain_followers import Follower, GainFollowers, StaticCurve
 from tin_kettle.core.stages.number_text import db, hz
 from tin_kettle.core.stages.processor import Processor
 
@@ -40,7 +40,7 @@ MOST_DETECTOR_SECTIONS = 2
 COMPONENTS: dict[Channels, int] = {"stereo": STEREO, "left": LEFT, "right": RIGHT, "mid": MID, "side": SIDE}
 
 
-class Pin(Params):
+class MovingBand(Params):
     """One place that moves."""
 
     id: Id
@@ -116,7 +116,7 @@ class Pin(Params):
 
 
 class DynamicEqualizerParams(Params):
-    bands: tuple[Pin, ...] = Field(
+    bands: tuple[MovingBand, ...] = Field(
         default=(),
         max_length=12,
         strict=False,
@@ -124,17 +124,17 @@ class DynamicEqualizerParams(Params):
     )
 
 
-def _follower(pin: Pin, rate_hz: float) -> Follower:
-    asking = Asking(pin.when == "below", pin.threshold_db, 1.0 / pin.ratio - 1.0, 0.0, abs(pin.range_db))
-    return Follower(asking, *(one_pole(time_ms, rate_hz) for time_ms in pin.times_ms))
+def _follower(band: MovingBand, rate_hz: float) -> Follower:
+    asking = StaticCurve(band.when == "below", band.threshold_db, 1.0 / band.ratio - 1.0, 0.0, abs(band.range_db))
+    return Follower(asking, *(one_pole(time_ms, rate_hz) for time_ms in band.times_ms))
 
 
-def _hears(pin: Pin, rate_hz: float) -> Sections:
-    if pin.shape == "low_shelf":
-        return low_pass(pin.hz, 12, 0.0, rate_hz)
-    if pin.shape == "high_shelf":
-        return high_pass(pin.hz, 12, 0.0, rate_hz)
-    return band_pass(pin.hz, pin.q, rate_hz)
+def _hears(band: MovingBand, rate_hz: float) -> Sections:
+    if band.shape == "low_shelf":
+        return low_pass(band.hz, 12, 0.0, rate_hz)
+    if band.shape == "high_shelf":
+        return high_pass(band.hz, 12, 0.0, rate_hz)
+    return band_pass(band.hz, band.q, rate_hz)
 
 
 def _component(block: Block, channels: Channels) -> Block:
@@ -150,30 +150,32 @@ class DynamicEqualizer(Processor):
     def __init__(self, params: DynamicEqualizerParams, rate_hz: float) -> None:
         super().__init__()
         self._rate_hz = rate_hz
-        self._pins = [pin for pin in params.bands if not pin.idle]
+        self._bands = [band for band in params.bands if not band.idle]
         # what moves comes first among the detectors
-        self._detectors = sorted(self._pins, key=lambda pin: not pin.moves)
-        self._moving = [pin for pin in self._detectors if pin.moves]
+        self._detectors = sorted(self._bands, key=lambda band: not band.moves)
+        self._moving = [band for band in self._detectors if band.moves]
         edge = soft_edge(rate_hz)
-        self._followers = MovingRows({(pin.id, 0): _follower(pin, rate_hz) for pin in self._moving}, edge)
+        self._followers = GainFollowers({(band.id, 0): _follower(band, rate_hz) for band in self._moving}, edge)
         self.delay = self.warm_frames = len(edge) // 2
-        self.lines = {"line": Line(self.delay)}
-        heard = [_hears(pin, rate_hz) for pin in self._detectors]
+        self.lines = {"line": DelayLine(self.delay)}
+        heard = [_hears(band, rate_hz) for band in self._detectors]
         self._counts = np.array([len(sections) for sections in heard], dtype=np.int64)
         self._hears = np.full((len(heard), MOST_DETECTOR_SECTIONS, 5), IDENTITY)
         for row, sections in zip(self._hears, heard, strict=True):
             row[: len(sections)] = sections
-        self._components = np.array([COMPONENTS[pin.channels] for pin in self._detectors], dtype=np.int64)
+        self._components = np.array([COMPONENTS[band.channels] for band in self._detectors], dtype=np.int64)
         self._tables = {
-            pin.id: gain_tables(pin.shape, pin.hz, pin.q, pin.gain_db, pin.range_db if pin.moves else 0.0, rate_hz)
-            for pin in self._pins
+            band.id: gain_tables(
+                band.shape, band.hz, band.q, band.gain_db, band.range_db if band.moves else 0.0, rate_hz
+            )
+            for band in self._bands
         }
-        slowest_ms = max((max(pin.times_ms) + 1000.0 * pin.q / pin.hz for pin in self._pins), default=0.0)
+        slowest_ms = max((max(band.times_ms) + 1000.0 * band.q / band.hz for band in self._bands), default=0.0)
         self.memory_s = FORGOTTEN * slowest_ms / 1000.0
         self.state = {"heard": np.zeros((len(heard), MOST_DETECTOR_SECTIONS, 2, 2)), **self._followers.silence}
-        self._filters = {pin.id: f"filter {pin.id} {pin.shape}" for pin in self._pins}
-        for pin in self._pins:
-            self.state[self._filters[pin.id]] = np.zeros((len(self._tables[pin.id]), 2, 2))
+        self._filters = {band.id: f"filter {band.id} {band.shape}" for band in self._bands}
+        for band in self._bands:
+            self.state[self._filters[band.id]] = np.zeros((len(self._tables[band.id]), 2, 2))
 
     def process(self, block: Block) -> Block:
         out = self.lines["line"].push(block)
@@ -183,43 +185,43 @@ class DynamicEqualizer(Processor):
         moves_db = np.empty_like(levels_db)
         heard_levels(block, self._components, self._counts, self._hears, self.f64("heard"), levels_db)
         self._followers.move(levels_db, moves_db, self.state)
-        for pin, move_db in zip(self._moving, moves_db, strict=False):
-            if pin.range_db > 0:
+        for band, move_db in zip(self._moving, moves_db, strict=False):
+            if band.range_db > 0:
                 np.negative(move_db, out=move_db)
-        moved = {pin.id: moves_db[row : row + 1] for row, pin in enumerate(self._detectors)}
-        for pin in self._pins:
-            self._filter(pin, out, moved[pin.id][0])
-            keep_stronger(moved[pin.id], strongest)
-        self.efforts_db = {"effort_db": strongest, **{f"effort_{pin.id}": moved[pin.id] for pin in self._pins}}
-        self.levels_db = {f"level_{pin.id}": levels_db[row : row + 1] for row, pin in enumerate(self._detectors)}
+        moved = {band.id: moves_db[row : row + 1] for row, band in enumerate(self._detectors)}
+        for band in self._bands:
+            self._filter(band, out, moved[band.id][0])
+            keep_stronger(moved[band.id], strongest)
+        self.efforts_db = {"effort_db": strongest, **{f"effort_{band.id}": moved[band.id] for band in self._bands}}
+        self.levels_db = {f"level_{band.id}": levels_db[row : row + 1] for row, band in enumerate(self._detectors)}
         return out
 
     def adopt(self, other: Processor) -> bool:
         whole = super().adopt(other)
         if isinstance(other, DynamicEqualizer):
             self._followers.adopt(self.state, other._followers, other.state)
-            theirs = {pin.id: heard for pin, heard in zip(other._detectors, other.f64("heard"), strict=True)}
-            for pin, heard in zip(self._detectors, self.f64("heard"), strict=True):
-                heard[:] = theirs.get(pin.id, 0.0)
+            theirs = {band.id: heard for band, heard in zip(other._detectors, other.f64("heard"), strict=True)}
+            for band, heard in zip(self._detectors, self.f64("heard"), strict=True):
+                heard[:] = theirs.get(band.id, 0.0)
         return whole
 
-    def _filter(self, pin: Pin, out: Block, move_db: NDArray[np.float64]) -> None:
-        treated = out if pin.channels == "stereo" else _component(out, pin.channels)
-        rows = 2 if pin.channels == "stereo" else 1
-        range_db = pin.range_db if pin.moves else 0.0
-        for state, table in zip(self.f64(self._filters[pin.id]), self._tables[pin.id], strict=True):
+    def _filter(self, band: MovingBand, out: Block, move_db: NDArray[np.float64]) -> None:
+        treated = out if band.channels == "stereo" else _component(out, band.channels)
+        rows = 2 if band.channels == "stereo" else 1
+        range_db = band.range_db if band.moves else 0.0
+        for state, table in zip(self.f64(self._filters[band.id]), self._tables[band.id], strict=True):
             moving_section(treated, rows, table, move_db, range_db, state)
-        if pin.channels in ("left", "right"):
-            out[0 if pin.channels == "left" else 1] = treated[0]
-        elif pin.channels != "stereo":
-            mid = treated[0] if pin.channels == "mid" else 0.5 * (out[0] + out[1])
-            side = treated[0] if pin.channels == "side" else 0.5 * (out[0] - out[1])
+        if band.channels in ("left", "right"):
+            out[0 if band.channels == "left" else 1] = treated[0]
+        elif band.channels != "stereo":
+            mid = treated[0] if band.channels == "mid" else 0.5 * (out[0] + out[1])
+            side = treated[0] if band.channels == "side" else 0.5 * (out[0] - out[1])
             out[0], out[1] = mid + side, mid - side
 
 
-def pin_curve_db(pin: Pin, gain_db: float, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
+def band_curve_db(band: MovingBand, gain_db: float, at_hz: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:
     """Level of a pin while its gain is this, (points,) dB."""
-    reached = gain_response(pin.shape, pin.hz, pin.q, gain_db, at_hz, rate_hz)
+    reached = gain_response(band.shape, band.hz, band.q, gain_db, at_hz, rate_hz)
     return np.asarray(20.0 * np.log10(np.maximum(np.abs(reached), 1e-6)))
 
 
@@ -227,14 +229,14 @@ def _picture(params: DynamicEqualizerParams, rate_hz: float) -> Picture:
     """Of every pin its curve at rest and as far as it may move; zeros where it is off."""
     at_hz = PICTURE_HZ[rate_hz * HIGHEST_SHARE > PICTURE_HZ]
 
-    def drawn(pin: Pin, gain_db: float) -> list[float]:
-        curve = pin_curve_db(pin, gain_db, at_hz, rate_hz) if pin.on else np.zeros(at_hz.size)
+    def drawn(band: MovingBand, gain_db: float) -> list[float]:
+        curve = band_curve_db(band, gain_db, at_hz, rate_hz) if band.on else np.zeros(at_hz.size)
         return curve.round(3).tolist()  # type: ignore[no-any-return]
 
     return {
         "hz": at_hz.round(3).tolist(),
-        "rest": {pin.id: drawn(pin, pin.gain_db) for pin in params.bands},
-        "reach": {pin.id: drawn(pin, max(-48.0, min(48.0, pin.gain_db + pin.range_db))) for pin in params.bands},
+        "rest": {band.id: drawn(band, band.gain_db) for band in params.bands},
+        "reach": {band.id: drawn(band, max(-48.0, min(48.0, band.gain_db + band.range_db))) for band in params.bands},
     }
 
 
@@ -242,30 +244,30 @@ _PLACES = {"bell": "around", "low_shelf": "below", "high_shelf": "above", "flat_
 _WHERE = {"stereo": "", "mid": ", mid only", "side": ", side only", "left": ", left only", "right": ", right only"}
 
 
-def _place(pin: Pin) -> str:
-    return f"{_PLACES[pin.shape]} {hz(pin.hz)}{_WHERE[pin.channels]}"
+def _place(band: MovingBand) -> str:
+    return f"{_PLACES[band.shape]} {hz(band.hz)}{_WHERE[band.channels]}"
 
 
-def describe_pin(pin: Pin) -> str:
+def describe_band(band: MovingBand) -> str:
     """One pin in words; nothing where it does nothing."""
-    if pin.idle:
+    if band.idle:
         return ""
-    place = _place(pin)
-    rest = f"{db(pin.gain_db)} " if pin.gain_db else ""
-    if not pin.moves:
+    place = _place(band)
+    rest = f"{db(band.gain_db)} " if band.gain_db else ""
+    if not band.moves:
         return f"{rest}{place}"
-    turn = "off" if pin.range_db < 0 else "more"
-    reach = f"up to {db(abs(pin.range_db), signed=False)} {turn}"
-    quiet = " where it is quiet" if pin.when == "below" else ""
+    turn = "off" if band.range_db < 0 else "more"
+    reach = f"up to {db(abs(band.range_db), signed=False)} {turn}"
+    quiet = " where it is quiet" if band.when == "below" else ""
     return f"{rest}{reach} {place}{quiet}"
 
 
 def _summary(params: DynamicEqualizerParams) -> str:
-    active = [pin for pin in params.bands if not pin.idle]
+    active = [band for band in params.bands if not band.idle]
     if not active:
         return "flat, nothing moves"
     if len(active) <= 2:
-        return " · ".join(describe_pin(pin) for pin in active)
+        return " · ".join(describe_band(band) for band in active)
     return f"{len(active)} bands, {sum(pin.moves for pin in active)} of them dynamic"
 
 
@@ -278,8 +280,8 @@ KIND = Kind(
     build=DynamicEqualizer,
     picture=_picture,
     summary=_summary,
-    hz_params=lambda p: [(f"bands[{i}].hz", pin.hz) for i, pin in enumerate(p.bands) if pin.on],
+    hz_params=lambda p: [(f"bands[{i}].hz", band.hz) for i, band in enumerate(p.bands) if band.on],
     channels=("stereo",),
     dynamic=True,
-    items={"bands": Items("Pin", Pin, describe_pin, place=lambda p, i: _place(p.bands[i]))},
+    items={"bands": Items("Pin", MovingBand, describe_band, place=lambda p, i: _place(p.bands[i]))},
 )

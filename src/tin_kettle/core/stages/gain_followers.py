@@ -13,7 +13,7 @@ from tin_kettle.core.dsp.multi_gain import attack_release_rows, compression_rows
 
 
 @dataclass(frozen=True)
-class Asking:
+class StaticCurve:
     """What a level asks of a gain, 0 … −range.
 
     Args:
@@ -48,7 +48,7 @@ class Asking:
 class Follower:
     """How one gain follows a level; ``attack`` is the share of the level's rise, ``release`` of its fall."""
 
-    asking: Asking
+    asking: StaticCurve
     attack: float
     release: float
 
@@ -58,7 +58,7 @@ class Follower:
         return (self.release, self.attack) if self.asking.falling else (self.attack, self.release)
 
 
-class MovingRows:
+class GainFollowers:
     """Followers that move together; their states stay with whoever owns them, as in ``silence``.
 
     Args:
@@ -94,7 +94,7 @@ class MovingRows:
     def adopt(
         self,
         state: Mapping[str, NDArray[np.generic]],
-        other: MovingRows,
+        other: GainFollowers,
         theirs: Mapping[str, NDArray[np.generic]],
     ) -> None:
         """Go on from where the others of the same name were."""

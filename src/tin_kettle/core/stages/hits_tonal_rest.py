@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.hits_and_tones import NINE, parts, weighed
 from tin_kettle.core.dsp.resonance_cuts import overlap, power_of
 from tin_kettle.core.dsp.transforms import irfft, rfft
@@ -38,7 +38,7 @@ class HitsTonalRest(Divider):
         # half of a frame apart, squares of this add up to 1
         self._window = np.sin(np.pi * (np.arange(self._frame) + 0.5) / self._frame)
         self._apart = max(1, round(APART_HZ * self._frame / rate_hz))
-        self.lines = {"line": Line(self.delay)}
+        self.lines = {"line": DelayLine(self.delay)}
         self.state = {
             "past": np.zeros((2, self._frame)),
             "spectra": np.zeros((AHEAD + 1, 2, bins), dtype=np.complex128),

@@ -6,9 +6,9 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.dynamics import one_pole
-from tin_kettle.core.dsp.note_gains import FAR_DB, NEAR_DB, Spans, levelling_db
+from tin_kettle.core.dsp.note_gains import FAR_DB, NEAR_DB, NoteSpans, levelling_db
 from tin_kettle.core.dsp.svf import FORGOTTEN
 from tin_kettle.core.stages.declarations import Kind, Params, Picture, number
 from tin_kettle.core.stages.number_text import db, ms
@@ -18,19 +18,26 @@ AVERAGE_TIMES = 8.0
 """How much longer than its speed the average remembers."""
 NOTES_S = 0.8
 """Up to this speed gains change at once where a note begins; slower, they glide from phrase to phrase."""
+WINDOW_S, JUDGED_S, CHANGE_S = (0.025, 0.08), (0.06, 0.2), 0.02
+"""Between which the windows at a border, and what a note is judged by, stay; how long a change of gain takes."""
 
 
-def spans_of(speed_s: float, rate_hz: float) -> Spans:
-    """A tenth of the speed on both sides of a border, a quarter judges a note, four times it is a note that lasts."""
+def spans_of(speed_s: float, rate_hz: float) -> NoteSpans:
+    """A tenth of the speed on both sides of a border, a quarter judges a note, four times it is a note that lasts.
+
+    What is known in advance does not depend on the speed, so that riding it does not move the song.
+    """
 
     def frames(seconds: float) -> int:
         return max(round(seconds * rate_hz), 2)
 
-    return Spans(
-        window=frames(min(max(0.1 * speed_s, 0.025), 0.08)),
-        judged=frames(min(max(0.25 * speed_s, 0.06), 0.2)),
+    return NoteSpans(
+        window=frames(min(max(0.1 * speed_s, WINDOW_S[0]), WINDOW_S[1])),
+        judged=frames(min(max(0.25 * speed_s, JUDGED_S[0]), JUDGED_S[1])),
         longest=frames(4.0 * speed_s),
-        ramp=frames(0.02 + 0.5 * max(speed_s - NOTES_S, 0.0)),
+        ramp=frames(CHANGE_S + 0.5 * max(speed_s - NOTES_S, 0.0)),
+        lead=frames(0.5 * CHANGE_S),
+        ahead=frames(JUDGED_S[1]) + 2 * frames(WINDOW_S[1]) + frames(0.5 * CHANGE_S),
     )
 
 
@@ -61,11 +68,11 @@ class Leveller(Processor):
         super().__init__()
         self._reach_db = params.reach_db
         spans = spans_of(params.speed_s, rate_hz)
-        self._spans = np.array([spans.window, spans.judged, spans.longest, spans.ramp], dtype=np.int64)
+        self._spans = spans.row
         self._slow = one_pole(1000.0 * AVERAGE_TIMES * params.speed_s, rate_hz)
         self.memory_s = FORGOTTEN * AVERAGE_TIMES * params.speed_s if params.reach_db else 0.0
         self.delay = self.warm_frames = spans.ahead
-        self.lines = {"line": Line(self.delay)}
+        self.lines = {"line": DelayLine(self.delay)}
         self.state = spans.silence()
 
     def process(self, block: Block) -> Block:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_db, db_to_gain, gains
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.dynamics import link_levels, one_pole, one_poles
 from tin_kettle.core.dsp.limiter_gain import demand_db, mean_pair, release_db, sliding_maximum
 from tin_kettle.core.dsp.peaks import HISTORY, LATENCY, interpolator, peaks_between
@@ -111,7 +111,7 @@ class Limiter(Processor):
             "second": np.zeros((2, smooth - smooth // 2), dtype=np.int64),
             "sums": np.zeros((2, 4), dtype=np.int64),
         }
-        self.lines = {"line": Line(self.delay)}
+        self.lines = {"line": DelayLine(self.delay)}
 
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
@@ -127,11 +127,11 @@ class Limiter(Processor):
             demand_db(peaks[channel], demand[channel], ceiling)
         if p.link < 1:
             link_levels(demand, np.array([0, peaks.shape[1]]), np.array([p.link]))
-        steps, automatic = self.moving.steps(frames), p.release_mode == "auto"
+        steps, automatic = self.input_values.steps(frames), p.release_mode == "auto"
         release = self._release
-        if "release_ms" in self.moving and not automatic:
-            release = one_poles(self.moving.held("release_ms", p.release_ms, len(steps) - 1), self._rate_hz)
-        elif self.moving:
+        if "release_ms" in self.input_values and not automatic:
+            release = one_poles(self.input_values.held("release_ms", p.release_ms, len(steps) - 1), self._rate_hz)
+        elif self.input_values:
             release = np.repeat(release, len(steps) - 1)
         scratch = np.empty(demand.shape[1])
         for channel in range(len(demand)):
@@ -144,8 +144,8 @@ class Limiter(Processor):
         effort_db = np.ascontiguousarray(-demand[:, :frames])
         self.efforts_db = {"effort_db": effort_db}
         out = self.lines["line"].push(block)
-        if "gain_db" in self.moving_late:
-            gain_db = self.moving_late.every("gain_db", p.gain_db, frames)
+        if "gain_db" in self.output_values:
+            gain_db = self.output_values.every("gain_db", p.gain_db, frames)
             apply_db(out, effort_db + gain_db, 0.0)
             self.static_db = gain_db
         else:
@@ -154,12 +154,12 @@ class Limiter(Processor):
 
     def _ceiling(self, frames: int) -> NDArray[np.float64]:
         """Where each of the peaks at hand, before the gain, meets the ceiling, (frames,) linear."""
-        if not self.moving:
+        if not self.input_values:
             return np.full(frames, self._limit)
         # the peak finder is late as well, and what is at hand goes back by the look-ahead
-        moving, whole = self.moving.earlier(self.delay + GUARD), frames + self.delay + GUARD - self._ahead
-        ceiling_db = moving.every("ceiling_db", self._params.ceiling_db, whole)
-        gain_db = moving.every("gain_db", self._params.gain_db, whole)
+        input_values, whole = self.input_values.earlier(self.delay + GUARD), frames + self.delay + GUARD - self._ahead
+        ceiling_db = input_values.every("ceiling_db", self._params.ceiling_db, whole)
+        gain_db = input_values.every("gain_db", self._params.gain_db, whole)
         limit = np.empty(frames)
         gains((ceiling_db - gain_db)[:frames], limit)
         return limit

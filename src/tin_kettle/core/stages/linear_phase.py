@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.convolve import Convolver, partitioned, symmetric_taps
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.mid_side import left_and_right, mid_and_side
 from tin_kettle.core.dsp.svf import Sections, ring_s, spread_s, squared_tangent, svf_magnitude
 from tin_kettle.core.dsp.transforms import dct
@@ -52,7 +52,7 @@ class LinearPhase(Processor):
         self._turned = [turned for turned, _ in domains] == [True]
         self._response = _partitions([rows for _, rows in domains], rate_hz) if domains else None
         self._convolver = Convolver(PARTS, taps // PARTS)
-        self.lines = {} if domains else {"line": Line(self.delay)}
+        self.lines = {} if domains else {"line": DelayLine(self.delay)}
 
     def process(self, block: Block) -> Block:
         if self._response is None:

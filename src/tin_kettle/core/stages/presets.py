@@ -8,7 +8,7 @@ from tin_kettle.core.stages.band_dynamics import BandDynamicsParams, DynamicBand
 from tin_kettle.core.stages.clipper import ClipperParams
 from tin_kettle.core.stages.compressor import CompressorParams, DetectorFilter
 from tin_kettle.core.stages.declarations import Params
-from tin_kettle.core.stages.dynamic_equalizer import DynamicEqualizerParams, Pin
+from tin_kettle.core.stages.dynamic_equalizer import DynamicEqualizerParams, MovingBand
 from tin_kettle.core.stages.leveller import LevellerParams
 from tin_kettle.core.stages.room import RoomParams
 from tin_kettle.core.stages.saturator import SaturatorParams
@@ -18,7 +18,7 @@ from tin_kettle.core.stages.transients import TransientsParams
 
 
 @dataclass(frozen=True)
-class Start:
+class Preset:
     """A setting to begin from, of the kind of stage whose parameters it gives."""
 
     name: str
@@ -29,26 +29,26 @@ class Start:
 
 _NO_KICK = DetectorFilter(kind="high_pass", hz=110.0, slope=12)
 
-STARTS: tuple[Start, ...] = (
-    Start(
+STARTS: tuple[Preset, ...] = (
+    Preset(
         "hold",
         "Glue a mix",
         "Slow attack, fast release, kick filtered from the detector: 1 to 2 dB in loud parts.",
         CompressorParams(threshold_db=-18.0, ratio=1.7, attack_ms=30.0, release_ms=150.0, detector_filters=(_NO_KICK,)),
     ),
-    Start(
+    Preset(
         "snap",
         "Drums with snap",
         "Lets attacks through and compresses what follows: higher ratio, hard knee.",
         CompressorParams(threshold_db=-20.0, ratio=4.0, knee_db=2.0, attack_ms=25.0, release_ms=90.0),
     ),
-    Start(
+    Preset(
         "calm",
         "Calm peaks",
         "Fast attack and release for single peaks.",
         CompressorParams(threshold_db=-10.0, ratio=3.0, knee_db=6.0, attack_ms=1.0, release_ms=60.0),
     ),
-    Start(
+    Preset(
         "voice",
         "Voice forward",
         "Detector boosted in the vocal range, optical release.",
@@ -62,7 +62,7 @@ STARTS: tuple[Start, ...] = (
             detector_filters=(_NO_KICK, DetectorFilter(kind="bell", hz=2500.0, q=0.7, gain_db=5.0)),
         ),
     ),
-    Start(
+    Preset(
         "low",
         "Firm low end",
         "Detector on the lows only, slow enough to even them over a bar.",
@@ -75,33 +75,35 @@ STARTS: tuple[Start, ...] = (
             detector_filters=(DetectorFilter(kind="low_pass", hz=160.0, slope=12),),
         ),
     ),
-    Start(
+    Preset(
         "s",
         "De-ess",
         "A narrow, fast band for sibilance: de-esser.",
-        DynamicEqualizerParams(bands=(Pin(id="s", hz=6800, q=2.5, range_db=-6, threshold_db=-36, ratio=4),)),
+        DynamicEqualizerParams(bands=(MovingBand(id="s", hz=6800, q=2.5, range_db=-6, threshold_db=-36, ratio=4),)),
     ),
-    Start(
+    Preset(
         "cymbals",
         "Calm cymbals",
         "A wide high shelf that cuts while the cymbals are loud.",
         DynamicEqualizerParams(
-            bands=(Pin(id="cymbals", shape="high_shelf", hz=7500, q=0.7, range_db=-4, threshold_db=-34, ratio=2.5),)
+            bands=(
+                MovingBand(id="cymbals", shape="high_shelf", hz=7500, q=0.7, range_db=-4, threshold_db=-34, ratio=2.5),
+            )
         ),
     ),
-    Start(
+    Preset(
         "boom",
         "Boomy note",
         "A narrow band that cuts a resonant bass note while it is loud.",
-        DynamicEqualizerParams(bands=(Pin(id="boom", hz=95, q=3, range_db=-6, threshold_db=-20, ratio=3),)),
+        DynamicEqualizerParams(bands=(MovingBand(id="boom", hz=95, q=3, range_db=-6, threshold_db=-20, ratio=3),)),
     ),
-    Start(
+    Preset(
         "punch",
         "More punch",
         "Boosts the lows on each kick.",
-        DynamicEqualizerParams(bands=(Pin(id="punch", hz=70, q=1.2, range_db=3, threshold_db=-18, ratio=3),)),
+        DynamicEqualizerParams(bands=(MovingBand(id="punch", hz=70, q=1.2, range_db=3, threshold_db=-18, ratio=3),)),
     ),
-    Start(
+    Preset(
         "firm",
         "Firm low end",
         "Compresses the low band slowly; all other bands are unchanged.",
@@ -113,7 +115,7 @@ STARTS: tuple[Start, ...] = (
             ),
         ),
     ),
-    Start(
+    Preset(
         "soft-top",
         "Soft highs",
         "Fast compression above 5 kHz for calmer highs.",
@@ -125,7 +127,7 @@ STARTS: tuple[Start, ...] = (
             ),
         ),
     ),
-    Start(
+    Preset(
         "detail",
         "Lift quiet detail",
         "Lifts quiet mids and highs; loud passages stay as they are.",
@@ -138,13 +140,13 @@ STARTS: tuple[Start, ...] = (
             ),
         ),
     ),
-    Start(
+    Preset(
         "harsh",
         "Tame harsh highs",
         "Cuts resonances above 2 kHz by half.",
         TamerParams(threshold_db=3, strength=0.5, max_cut_db=9, focus_low_hz=2000),
     ),
-    Start(
+    Preset(
         "ringing",
         "Ringing tones",
         "Narrow cuts for sustained tones, with long frames.",
@@ -159,74 +161,74 @@ STARTS: tuple[Start, ...] = (
             resolution_ms=170,
         ),
     ),
-    Start(
+    Preset(
         "notes",
         "Even notes",
         "Evens the notes of a bass or a voice slowly and inaudibly.",
         LevellerParams(reach_db=4, speed_s=0.4),
     ),
-    Start("phrases", "Even phrases", "Whole phrases brought together.", LevellerParams(reach_db=3, speed_s=2.5)),
-    Start(
+    Preset("phrases", "Even phrases", "Whole phrases brought together.", LevellerParams(reach_db=3, speed_s=2.5)),
+    Preset(
         "forward",
         "Hits forward",
         "Stronger attacks, unchanged sustain.",
         TransientsParams(attack_db=3, speed_ms=12),
     ),
-    Start(
+    Preset(
         "dry-lows",
         "Shorter lows",
         "Less sustain below 150 Hz.",
         TransientsParams(body_db=-3, speed_ms=40, high_hz=150),
     ),
-    Start(
+    Preset(
         "density",
         "Density",
         "Rounds the loudest peaks gently at the same loudness.",
         SaturatorParams(curve="soft", drive_db=5),
     ),
-    Start(
+    Preset(
         "edge",
         "Edge in the highs",
         "Saturates above 3 kHz only: presence without level.",
         SaturatorParams(curve="firm", drive_db=4, emphasis_on=True, emphasis_hz=3000, emphasis_db=9),
     ),
-    Start(
+    Preset(
         "warm",
         "Warm bass",
         "Even and odd harmonics make a bass audible on small speakers.",
         SaturatorParams(curve="asymmetric", drive_db=8),
     ),
-    Start(
+    Preset(
         "needles",
         "Clip short peaks",
         "Hard clipping 1 dB below full scale; lows pass unclipped.",
         ClipperParams(ceiling_db=-1, spare_below_hz=120),
     ),
-    Start(
+    Preset(
         "round-needles",
         "Round short peaks",
         "Soft knee, softened harmonics.",
         ClipperParams(ceiling_db=-1, knee=0.3, spare_below_hz=120, soften_above_hz=8000),
     ),
-    Start(
+    Preset(
         "same-space",
         "Same space for all",
         "A small room behind the whole mix. Use 5 to 10 % mix.",
         RoomParams(size=0.35, decay_s=0.5, pre_delay_ms=10, low_cut_hz=250, high_cut_hz=7000),
     ),
-    Start(
+    Preset(
         "middle-lows",
         "Mono lows",
         "Mono below 120 Hz: firm on every speaker, safe for vinyl.",
         StereoParams(mono_below_hz=120),
     ),
-    Start(
+    Preset(
         "open-top",
         "Open the top",
         "Slightly wider highs, slightly narrower lows.",
         StereoParams(crossovers_hz=(250.0, 3500.0), widths=(0.7, 1.0, 1.25)),
     ),
-    Start(
+    Preset(
         "air",
         "Air on the highs only",
         "For the high branch of a split: short and bright, nothing below 2 kHz.",

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.state_copy import twin_of
 from tin_kettle.core.dsp.timeline import Span
-from tin_kettle.core.stages.automated_values import STILL, Moving
+from tin_kettle.core.stages.automated_values import STILL, AutomatedValues
 
 
 class Processor:
@@ -21,7 +21,8 @@ class Processor:
 
     ``state`` holds every array that lives from block to block, ``lines`` what is never written to and may be shared;
     both are silence at the start. Coefficients are set when the processor is built and never change: a moved control
-    builds another processor that adopts the state. What follows the song's time comes with each block in ``moving``.
+    builds another processor that adopts the state. What follows the song's time comes with each block in
+    ``input_values``.
     """
 
     delay: int = 0
@@ -45,9 +46,9 @@ class Processor:
     like the efforts."""
     key: Block | None = None
     """What the detector of the next block listens to instead of the block itself, (2, frames)."""
-    moving: Moving = STILL
+    input_values: AutomatedValues = STILL
     """Values that follow the song, at the time of the next block's input."""
-    moving_late: Moving = STILL
+    output_values: AutomatedValues = STILL
     """The same at the time of its output: for what acts on the delayed sound."""
     span: Span | None = None
     """Where in the song the next block lies, by its own time."""
@@ -56,7 +57,7 @@ class Processor:
 
     def __init__(self) -> None:
         self.state: dict[str, NDArray[np.generic]] = {}
-        self.lines: dict[str, Line] = {}
+        self.lines: dict[str, DelayLine] = {}
 
     def curves(self) -> dict[str, NDArray[np.float64]]:
         """What it works by at the moment, drawn over frequency: (points,) by name; asked for the chosen stage only."""
@@ -66,7 +67,7 @@ class Processor:
         """What it did since it began: (points,) by name, such as an average over frequency; the survey keeps it."""
         return {}
 
-    def align(self, late: int, tapped_at: Mapping[str, int]) -> None:
+    def align(self, latency_frames: int, tap_latencies: Mapping[str, int]) -> None:
         """Learn how late its input is, and the taps: for what holds chains of its own, whose delay depends on it."""
 
     def process(self, block: Block) -> Block:

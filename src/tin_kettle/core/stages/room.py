@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.dsp.reverberation import falls, lengths, loudness, reverberate
 from tin_kettle.core.dsp.svf import svf_cascade
@@ -88,7 +88,7 @@ class Room(Processor):
         pre_s = params.pre_delay_ms / 1000.0
         self.tail_s = pre_s + params.decay_s * GONE_DB / 60.0
         self.memory_s = pre_s + params.decay_s * HEARD_DB / 60.0
-        self.lines = {"pre": Line(round(pre_s * rate_hz))}
+        self.lines = {"pre": DelayLine(round(pre_s * rate_hz))}
         self.state = {
             "low": np.zeros((len(self._low_cut), 2, 2)),
             "high": np.zeros((len(self._high_cut), 2, 2)),

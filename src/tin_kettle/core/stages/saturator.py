@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import gains_of
-from tin_kettle.core.dsp.delay import Line
+from tin_kettle.core.dsp.delay import DelayLine
 from tin_kettle.core.dsp.equalizer_filters import high_shelf
 from tin_kettle.core.dsp.pass_filters import high_pass
 from tin_kettle.core.dsp.svf import squared_tangent, svf_cascade, svf_magnitude
@@ -129,7 +129,7 @@ class Saturator(Processor):
         self._cut = high_shelf(p.emphasis_hz, p.emphasis_q, -emphasis_db, rate_hz)
         self._emphasised = p.emphasis_on and emphasis_db > 0.0
         self._offset = high_pass(OFFSET_HZ, 6, 0.0, rate_hz) if p.curve == "asymmetric" else None
-        self.lines = {"line": Line(self.delay)}
+        self.lines = {"line": DelayLine(self.delay)}
         self.state = {
             "boost": np.zeros((len(self._boost), 2, 2)),
             "cut": np.zeros((len(self._cut), 2, 2)),
@@ -141,9 +141,10 @@ class Saturator(Processor):
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
         drive_db, late_drive_db = (
-            moving.value("drive_db", p.drive_db, frames) * p.amount for moving in (self.moving, self.moving_late)
+            input_values.value("drive_db", p.drive_db, frames) * p.amount
+            for input_values in (self.input_values, self.output_values)
         )
-        trim_db = self.moving_late.value("trim_db", p.trim_db, frames)
+        trim_db = self.output_values.value("trim_db", p.trim_db, frames)
         if p.link_trim:
             trim_db = trim_db - late_drive_db
         self.static_db = late_drive_db + trim_db

@@ -87,15 +87,15 @@ class Stereo(Processor):
 
     def process(self, block: Block) -> Block:
         p, frames = self._params, block.shape[1]
-        turned = "rotation_deg" in self.moving or p.rotation_deg != 0.0
+        turned = "rotation_deg" in self.input_values or p.rotation_deg != 0.0
         if turned:
-            angle = np.radians(self.moving.every("rotation_deg", p.rotation_deg, frames))
+            angle = np.radians(self.input_values.every("rotation_deg", p.rotation_deg, frames))
             cos, sin = np.cos(angle), np.sin(angle)
             block = np.stack([cos * block[0] - sin * block[1], sin * block[0] + cos * block[1]])
         parts = self._bands.process(block, self.state) if self._bands else [block]  # type: ignore[arg-type]
-        if self._idle and not self.moving:
+        if self._idle and not self.input_values:
             return summed(parts)
-        width = self.moving.every("width", p.width, frames)
+        width = self.input_values.every("width", p.width, frames)
         mid, side = np.zeros(frames), np.zeros((2, frames))
         for part, own in zip(parts, p.widths or (1.0,), strict=True):
             mid += 0.5 * (part[0] + part[1])

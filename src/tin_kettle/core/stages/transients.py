@@ -110,13 +110,13 @@ class Transients(Processor):
         parts = self._bands.process(block, self.state) if self._bands else [block.copy()]  # type: ignore[arg-type]
         part = parts[self._treated]
         told = np.empty((3, frames))
-        attack_db = self.moving.every("attack_db", p.attack_db, frames)
-        body_db = self.moving.every("body_db", p.body_db, frames)
+        attack_db = self.input_values.every("attack_db", p.attack_db, frames)
+        body_db = self.input_values.every("body_db", p.body_db, frames)
         hits(part, self._fall_db, self._rise, self._smooth, attack_db, body_db, self.f64("hits"), told)
         gain_db = told[:1].copy()
         self.efforts_db = {"effort_db": gain_db}
         self.levels_db = {"level_quick": told[1:2].copy(), "level_shaped": told[1:2] + gain_db}
-        if self.moving or p.attack_db or p.body_db:
+        if self.input_values or p.attack_db or p.body_db:
             apply_db(part, gain_db, 0.0)
         for other in parts:
             if other is not part:

@@ -65,10 +65,10 @@ class Trim(Processor):
 
     def process(self, block: Block) -> Block:
         block = block[::-1].copy() if self._swap else block.copy()
-        if self.moving:
+        if self.input_values:
             frames, p = block.shape[1], self._params
-            gain_db = self.moving.every("gain_db", p.gain_db, frames)
-            apply_balance(block, gain_db, self.moving.every("balance", p.balance, frames))
+            gain_db = self.input_values.every("gain_db", p.gain_db, frames)
+            apply_balance(block, gain_db, self.input_values.every("balance", p.balance, frames))
             if p.invert_left or p.invert_right:
                 block *= self._signs
             self.static_db = gain_db

@@ -38,7 +38,7 @@ Row = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Grid:
+class BeatGrid:
     """A tempo that holds for the whole song.
 
     Args:
@@ -63,7 +63,7 @@ class Grid:
         return asdict(self)
 
 
-def find_grid(survey: Survey) -> Grid | None:
+def find_grid(survey: Survey) -> BeatGrid | None:
     """Tempo and bars of a song; None where it keeps none, is too short or too quiet to tell."""
     if survey.seconds < LEAST_S:
         return None
@@ -89,10 +89,10 @@ def find_grid(survey: Survey) -> Grid | None:
     bar, phase = _bars(gaussian_filter1d(low, 2.0), first, beat)
     start_s = (first + phase * beat) / SLOTS_PER_S
     bar_s = bar * beat / SLOTS_PER_S
-    return Grid(round(60.0 * SLOTS_PER_S / beat, 2), round(start_s % bar_s, 4), bar, round(confidence, 3))
+    return BeatGrid(round(60.0 * SLOTS_PER_S / beat, 2), round(start_s % bar_s, 4), bar, round(confidence, 3))
 
 
-def tapped_grid(taps_s: list[float], bar: int) -> Grid:
+def tapped_grid(taps_s: list[float], bar: int) -> BeatGrid:
     """Tempo and bars as a hand tapped them along, from the first beat of a bar on.
 
     Args:
@@ -111,7 +111,7 @@ def tapped_grid(taps_s: list[float], bar: int) -> Grid:
     # a beat that was left out counts
     count = np.concatenate([[0.0], np.cumsum(np.maximum(np.round(gaps / beat), 1.0))])
     beat, first = (float(found) for found in np.polyfit(count, taps_s, 1))
-    return Grid(round(60.0 / beat, 2), round(first % (bar * beat), 4), bar, 1.0)
+    return BeatGrid(round(60.0 / beat, 2), round(first % (bar * beat), 4), bar, 1.0)
 
 
 def _onsets(slots: NDArray[np.float64]) -> Row:

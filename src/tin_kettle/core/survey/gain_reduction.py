@@ -7,8 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.engine.graph.nodes import Lane
-from tin_kettle.core.engine.graph.stage_node import Slot
+from tin_kettle.core.engine.graph.nodes import ChainNode
+from tin_kettle.core.engine.graph.stage_node import StageNode
 from tin_kettle.core.engine.offline import song_frames, song_rate
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
@@ -45,8 +45,8 @@ def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: 
     """What a stage's detector hears over the passage, (2, frames), and how many of these come before it."""
     parts = []
 
-    def read(part: Slot | Lane) -> None:
-        if part.id == stage_id and isinstance(part, Slot) and part.detector is not None:
+    def read(part: StageNode | ChainNode) -> None:
+        if part.id == stage_id and isinstance(part, StageNode) and part.detector is not None:
             parts.append(part.detector)
 
     passage = Passage(recipe, sources, start, end)

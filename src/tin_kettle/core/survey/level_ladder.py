@@ -34,7 +34,7 @@ def ladder(
     Raises:
         RecipeError: there is no such chain, or no stage in it.
     """
-    bus = recipe.lanes().get(lane)
+    bus = recipe.buses_and_groups().get(lane)
     chain = recipe.master if lane == MASTER else bus.chain if bus else ()
     if not chain:
         raise RecipeError("lane", f"'{lane}' has no stage; choose a chain that has some")

@@ -14,8 +14,8 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.engine.graph.meters import METER_HOP, series_db
-from tin_kettle.core.engine.graph.nodes import Lane
-from tin_kettle.core.engine.graph.stage_node import Slot
+from tin_kettle.core.engine.graph.nodes import ChainNode
+from tin_kettle.core.engine.graph.stage_node import StageNode
 from tin_kettle.core.engine.offline import song_frames, song_rate
 from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
@@ -43,7 +43,7 @@ LEAST_LESS_DB = 0.1
 
 
 @dataclass(frozen=True)
-class Won:
+class LoudnessGained:
     """A push and what it does.
 
     Args:
@@ -120,7 +120,7 @@ def won_by(
     }
 
 
-def _words(steps: list[Won], worth: float | None) -> str:
+def _words(steps: list[LoudnessGained], worth: float | None) -> str:
     last = steps[-1]
     all_in = f"{bare(last.push_db)} dB more gains {bare(last.lufs - steps[0].lufs)} LU"
     if worth is None:
@@ -170,7 +170,7 @@ def _tried(
     progress: Progress | None = None,
     first: int = 0,
     last: int | None = None,
-) -> list[tuple[Won, int]]:
+) -> list[tuple[LoudnessGained, int]]:
     """What pushes do to a passage, and the frame where each takes off most. All go along together: what comes in is
     read and weighed once."""
     rate_hz = song_rate(recipes[0], sources)
@@ -220,10 +220,10 @@ class _Trial:
         self._early_hops = passage.early_frames // METER_HOP
         self._blocks = passage.blocks(self._read)
 
-    def _read(self, part: Slot | Lane) -> None:
+    def _read(self, part: StageNode | ChainNode) -> None:
         """What the stage takes off, and nothing else that meters read."""
-        if part.id == self._stage_id and isinstance(part, Slot):
-            efforts = part.voice.processor.efforts_db
+        if part.id == self._stage_id and isinstance(part, StageNode):
+            efforts = part.instance.processor.efforts_db
             self._efforts.extend(series_db(name, effort_db, 0)[1] for name, effort_db in efforts.items())
 
     def hear(self, came: _Came) -> None:
@@ -231,7 +231,7 @@ class _Trial:
         left = next(self._blocks)
         self._meter.feed(came.weighed(left.shape[1]), left)
 
-    def won(self, push_db: float, first: int) -> tuple[Won, int]:
+    def won(self, push_db: float, first: int) -> tuple[LoudnessGained, int]:
         """What it comes to, and the song frame where most is taken off of a passage from ``first`` on.
 
         Raises:
@@ -243,4 +243,4 @@ class _Trial:
         effort = np.concatenate(self._efforts)[self._early_hops :] if self._efforts else np.zeros(1)
         hardest = first + int(np.argmin(effort)) * METER_HOP
         often_db = float(np.quantile(effort, 0.1))
-        return Won(push_db, lufs, float(effort.min()), often_db, self._meter.added_db), hardest
+        return LoudnessGained(push_db, lufs, float(effort.min()), often_db, self._meter.added_db), hardest

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.crossover import crossover_low
 from tin_kettle.core.dsp.svf import svf_cascade
 from tin_kettle.core.engine.graph.meters import METER_HOP, Series
-from tin_kettle.core.engine.graph.nodes import Lane
-from tin_kettle.core.engine.graph.stage_node import Slot
+from tin_kettle.core.engine.graph.nodes import ChainNode
+from tin_kettle.core.engine.graph.stage_node import StageNode
 from tin_kettle.core.engine.offline import song_rate
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
@@ -39,7 +39,7 @@ WORKS_DB = 0.3
 
 
 @dataclass(frozen=True)
-class Ways:
+class TwoTrials:
     """Both ways, deaf to the lows first.
 
     Args:
@@ -55,7 +55,7 @@ class Ways:
     says: tuple[str, str]
 
 
-def two_ways(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int) -> Ways:
+def two_ways(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: int, end: int) -> TwoTrials:
     """The same setting both ways, and what each does over a passage of at most 20 s.
 
     Raises:
@@ -85,7 +85,7 @@ def two_ways(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start
         f"The lows below {hz(corner)} are not compressed ({_change(low_b)}). Everything above goes down by "
         f"{db(off[1], signed=False)} where it works, so the lows are that much louder against it.",
     )
-    return Ways(corner, (deaf, apart), np.stack([_columns(gain_a), _columns(gain_b)]), (low_a, low_b), says)
+    return TwoTrials(corner, (deaf, apart), np.stack([_columns(gain_a), _columns(gain_b)]), (low_a, low_b), says)
 
 
 def _change(change_db: float) -> str:
@@ -150,7 +150,7 @@ def _played(
     passage.graph.meter(True)
     series = Series()
 
-    def read(part: Slot | Lane) -> None:
+    def read(part: StageNode | ChainNode) -> None:
         if part.id == stage_id and part.reading is not None:
             series.add(part.reading)
 

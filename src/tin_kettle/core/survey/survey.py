@@ -17,8 +17,8 @@ from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.meters import METER_HOP, Row, Series, is_effort, strongest
-from tin_kettle.core.engine.graph.nodes import Lane
-from tin_kettle.core.engine.graph.stage_node import Slot
+from tin_kettle.core.engine.graph.nodes import ChainNode
+from tin_kettle.core.engine.graph.stage_node import StageNode
 from tin_kettle.core.engine.offline import render, song_frames, song_rate
 from tin_kettle.core.engine.parallel import CORES, Hear, in_parallel
 from tin_kettle.core.engine.source import Source
@@ -29,7 +29,7 @@ from tin_kettle.core.measure.song_measures import Measures, SongMeter
 from tin_kettle.core.measure.tonal_map import TonalMap, TonalMeter
 from tin_kettle.core.progress import Progress
 from tin_kettle.core.recipe.model import Recipe
-from tin_kettle.core.survey.waveform_levels import Pyramid, PyramidBuilder
+from tin_kettle.core.survey.waveform_levels import WaveformBuilder, WaveformLevels
 
 PEAK_HOP = 8 * METER_HOP
 """Frames that one true-peak reading spans."""
@@ -59,7 +59,7 @@ class Survey:
     rate_hz: int
     frames: int
     measures: Measures
-    waveform: Pyramid
+    waveform: WaveformLevels
     slots: NDArray[np.float64]
     low: NDArray[np.float64]
     sharp: NDArray[np.float64]
@@ -159,7 +159,7 @@ class Survey:
                     of_stages[what].setdefault(stage_id, {})[series] = kept[name]
             arrays = {name: kept[name] for name in _ARRAYS}
             arrays["tonal"] = TonalMap(arrays["tonal"], about["hop_s"])
-            waveform = Pyramid(kept["waveform"], about["frames"])
+            waveform = WaveformLevels(kept["waveform"], about["frames"])
             return cls(
                 about["rate_hz"],
                 about["frames"],
@@ -188,7 +188,7 @@ class _Meters:
         top = min(SHARP_HZ[1], 0.45 * rate_hz)
         sharp = [high_pass(min(SHARP_HZ[0], 0.4 * rate_hz), 24, 0.0, rate_hz), low_pass(top, 24, 0.0, rate_hz)]
         self.song = SongMeter(rate_hz)
-        self.waveform = PyramidBuilder()
+        self.waveform = WaveformBuilder()
         self.low = SlotMeter(low_pass(LOW_HZ, 24, 0.0, rate_hz), rate_hz)
         self.sharp = SlotMeter(np.concatenate(sharp), rate_hz)
         self.tonal = TonalMeter(rate_hz)
@@ -238,7 +238,7 @@ def survey_song(
     meters = _Meters(rate_hz)
     readings: dict[str, Series] = {}
 
-    def read(part: Slot | Lane) -> None:
+    def read(part: StageNode | ChainNode) -> None:
         if part.reading is not None:
             readings.setdefault(part.id, Series()).add(part.reading)
 
@@ -262,7 +262,7 @@ def survey_song(
         meters.tonal.finish(),
         meters.bands.finish(),
         {name: _of_song(series, hops) for name, series in readings.items()},
-        {slot.id: told for slot in graph.slots() if (told := _on_average(slot))},
+        {node.id: told for node in graph.nodes() if (told := _on_average(node))},
     )
 
 
@@ -271,8 +271,8 @@ def _at_least_one(slots: NDArray[np.float64]) -> NDArray[np.float64]:
     return slots if len(slots) else np.zeros((1, 3))
 
 
-def _on_average(slot: Slot) -> dict[str, NDArray[np.float32]]:
-    found = slot.voice.processor.over_song() if slot.stage.on else {}
+def _on_average(node: StageNode) -> dict[str, NDArray[np.float32]]:
+    found = node.instance.processor.over_song() if node.stage.on else {}
     return {name: row.astype(np.float32) for name, row in found.items()}
 
 

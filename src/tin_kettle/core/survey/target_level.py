@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from tin_kettle.core.engine.graph.meters import METER_HOP, is_effort
-from tin_kettle.core.engine.graph.nodes import Lane
-from tin_kettle.core.engine.graph.stage_node import Slot
+from tin_kettle.core.engine.graph.nodes import ChainNode
+from tin_kettle.core.engine.graph.stage_node import StageNode
 from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
@@ -56,7 +56,7 @@ class Trial:
 
 
 @dataclass(frozen=True)
-class Aimed:
+class ReachedLevel:
     """Before and after: ``words`` say what it takes and what it costs."""
 
     param: str
@@ -83,7 +83,7 @@ def aim_at(
     start: int,
     end: int,
     progress: Progress | None = None,
-) -> Aimed:
+) -> ReachedLevel:
     """The value of a stage's level at which a passage (song frames) measures ``target``, within 0.05 dB.
 
     Where no value reaches it, the nearest that was found.
@@ -127,7 +127,7 @@ def aim_at(
     found = best.measures[aim]
     assert found is not None
     reached = abs(found - target) <= REACHED_DB
-    return Aimed(param, tried[0], best, reached, _words(recipe, tried[0], best, aim, target, reached))
+    return ReachedLevel(param, tried[0], best, reached, _words(recipe, tried[0], best, aim, target, reached))
 
 
 def _following(points: Sequence[tuple[float, float]]) -> float:
@@ -150,7 +150,7 @@ def _tried(
     loudness, peaks, work = LoudnessMeter(passage.rate_hz), TruePeakMeter(), dict[str, float]()
     dynamic = {stage.id for stage in recipe.stages() if stage.on and stage.declared.dynamic}
 
-    def read(part: Slot | Lane) -> None:
+    def read(part: StageNode | ChainNode) -> None:
         if part.id in dynamic and part.reading is not None:
             efforts = [row for series, row in part.reading.rows.items() if is_effort(series)]
             rows = [row[max(first_hop - begins, 0) :] for begins, row in efforts]

@@ -15,7 +15,7 @@ FACTOR = 4
 TOP_STRETCHES = 256
 
 
-class PyramidBuilder:
+class WaveformBuilder:
     """Feeds on blocks of any size."""
 
     def __init__(self) -> None:
@@ -32,12 +32,12 @@ class PyramidBuilder:
             self._parts.append(_stretches(joined[:, :whole], BASE_FRAMES))
         self._rest = joined[:, whole:]
 
-    def finish(self) -> Pyramid:
+    def finish(self) -> WaveformLevels:
         """All levels."""
         if self._rest.shape[1]:
             self._parts.append(np.array([[self._rest.min(), self._rest.max()]], dtype=np.float32).T)
         base = np.concatenate(self._parts, axis=1) if self._parts else np.zeros((2, 0), dtype=np.float32)
-        return Pyramid(base, self._frames)
+        return WaveformLevels(base, self._frames)
 
 
 def _stretches(block: NDArray[np.float64], frames: int) -> NDArray[np.float32]:
@@ -45,7 +45,7 @@ def _stretches(block: NDArray[np.float64], frames: int) -> NDArray[np.float32]:
     return np.stack([parts.min(axis=(0, 2)), parts.max(axis=(0, 2))]).astype(np.float32)
 
 
-class Pyramid:
+class WaveformLevels:
     """(2, stretches) of lowest and highest sample of both channels; the coarser levels follow from the finest."""
 
     def __init__(self, base: NDArray[np.float32], frames: int) -> None:

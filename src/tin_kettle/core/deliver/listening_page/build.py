@@ -35,7 +35,7 @@ CONTAINERS: dict[Coding, Container] = {"flac": "flac", "flac16": "flac", "opus":
 
 
 @dataclass(frozen=True)
-class MadeTake:
+class BuiltTake:
     """A take as it stands in the page.
 
     Args:
@@ -61,14 +61,14 @@ class MadeTake:
 
 
 @dataclass(frozen=True)
-class MadePage:
+class BuiltPage:
     """A finished page: its file, hash and id, and what each song's takes measure."""
 
     file: Path
     bytes: int
     sha256: str
     id: str
-    songs: tuple[tuple[str, tuple[MadeTake, ...]], ...]
+    songs: tuple[tuple[str, tuple[BuiltTake, ...]], ...]
 
     def document(self) -> dict[str, Any]:
         """Plain values."""
@@ -76,7 +76,7 @@ class MadePage:
         return {"file": str(self.file), "bytes": self.bytes, "sha256": self.sha256, "id": self.id, "songs": songs}
 
 
-def make_page(page: Page, folder: Path, out: Path, progress: Progress | None = None) -> MadePage:
+def make_page(page: Page, folder: Path, out: Path, progress: Progress | None = None) -> BuiltPage:
     """Make a page; the same input gives the same bytes, and no half-written file stays.
 
     Args:
@@ -87,7 +87,7 @@ def make_page(page: Page, folder: Path, out: Path, progress: Progress | None = N
     """
     report = progress or (lambda _share: None)
     count = sum(len(song.takes) for song in page.songs)
-    songs: list[list[MadeTake]] = []
+    songs: list[list[BuiltTake]] = []
     with tempfile.TemporaryDirectory(prefix="tin-kettle-") as scratch:
         encoded: list[list[Path]] = []
         for number, song in enumerate(page.songs):
@@ -106,7 +106,7 @@ def make_page(page: Page, folder: Path, out: Path, progress: Progress | None = N
     sha256 = sha256_of(out)
     report(1.0)
     by_title = tuple((song.title, tuple(takes)) for song, takes in zip(page.songs, songs, strict=True))
-    return MadePage(out, out.stat().st_size, sha256, page_id, by_title)
+    return BuiltPage(out, out.stat().st_size, sha256, page_id, by_title)
 
 
 def _part_of(report: Progress, first: float, share: float) -> Progress:
@@ -115,7 +115,7 @@ def _part_of(report: Progress, first: float, share: float) -> Progress:
 
 def _encode_song(
     song: PageSong, path: str, folder: Path, page: Page, outs: list[Path], report: Progress
-) -> list[MadeTake]:
+) -> list[BuiltTake]:
     """Print every take of a song into its file, as long as the longest; ``report`` counts takes."""
     with ExitStack() as stack:
         opened = []
@@ -152,7 +152,7 @@ def _frames(source: FileSource, recipe: Recipe) -> int:
 
 def _encode_take(
     take: PageTake, source: FileSource, recipe: Recipe, frames: int, coding: Coding, out: Path, report: Progress
-) -> MadeTake:
+) -> BuiltTake:
     """Print a take, padded to so many frames, as it goes into the page."""
     rate_hz = source.rate_hz
     as_it_is = take.recipe is None and coding == "flac"
@@ -169,10 +169,10 @@ def _encode_take(
     if coding == "opus":
         with_steady_serial(out)
     with closing(FileSource(out)) as written:
-        return MadeTake(take.name, measures["integrated_lufs"], 0.0, written.frames, written.rate_hz)
+        return BuiltTake(take.name, measures["integrated_lufs"], 0.0, written.frames, written.rate_hz)
 
 
-def _matched(takes: list[MadeTake]) -> list[MadeTake]:
+def _matched(takes: list[BuiltTake]) -> list[BuiltTake]:
     """Each take turned down to the quietest one."""
     quietest = min((take.lufs for take in takes if take.lufs is not None), default=None)
     return [
@@ -189,7 +189,7 @@ def _id_of(page: Page) -> str:
     return hashlib.sha256(about.encode()).hexdigest()[:16]
 
 
-def _pieces(page: Page, page_id: str, songs: list[list[MadeTake]], encoded: list[list[Path]]) -> Iterator[str]:
+def _pieces(page: Page, page_id: str, songs: list[list[BuiltTake]], encoded: list[list[Path]]) -> Iterator[str]:
     """The page from its beginning to its end; sound in pieces, so that memory does not grow with the record."""
     here = files("tin_kettle.core.deliver.listening_page")
     style, script = ((here / name).read_text(encoding="utf-8") for name in ("page.css", "page.js"))

@@ -1,1 +1,1 @@
-"""What a recipe is at work: nodes, slots, splits, lanes, faders."""
+"""What a recipe is at work: nodes, stage nodes, splits, chain nodes, faders."""

@@ -18,7 +18,7 @@ from tin_kettle.core.dsp.state_copy import twin_of
 from tin_kettle.core.dsp.svf import both_rows, svf_rows
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.crossfade import Crossfade, blended
-from tin_kettle.core.engine.graph.automation_values import Rides
+from tin_kettle.core.engine.graph.automation_values import AutomationValues
 from tin_kettle.core.stages.stage import Stage
 
 Corners = tuple[float, ...]
@@ -77,7 +77,7 @@ class _Passes:
         return out
 
 
-class Turn:
+class AllpassAlignment:
     """All-passes that may change while the sound goes on."""
 
     def __init__(self, rate_hz: float) -> None:
@@ -126,18 +126,20 @@ class Turn:
         return parts[0] if len(parts) == 1 else np.concatenate(parts, axis=1)
 
 
-def moves_of(stages: tuple[Stage, ...], rides: Rides) -> Moves:
+def moves_of(stages: tuple[Stage, ...], automation: AutomationValues) -> Moves:
     """What a chain of stages is at rest: always, or at a song frame where that moves."""
-    if not any(rides.switches(stage) for stage in stages):
+    if not any(automation.switches(stage) for stage in stages):
         return chain_corners(stages)
-    return lambda song: chain_corners(tuple(rides.setting(stage, song) for stage in stages))
+    return lambda song: chain_corners(tuple(automation.setting(stage, song) for stage in stages))
 
 
-def is_alike(stages: tuple[Stage, ...], rides: Rides, others: tuple[Stage, ...], their_rides: Rides) -> bool:
+def is_alike(
+    stages: tuple[Stage, ...], automation: AutomationValues, others: tuple[Stage, ...], their_rides: AutomationValues
+) -> bool:
     """Whether two chains of the same stages are the same at rest, at any moment."""
-    mine, theirs = moves_of(stages, rides), moves_of(others, their_rides)
+    mine, theirs = moves_of(stages, automation), moves_of(others, their_rides)
     if callable(mine) or callable(theirs):
-        return stages == others and rides.automation.curves == their_rides.automation.curves
+        return stages == others and automation.automation.curves == their_rides.automation.curves
     return mine == theirs
 
 

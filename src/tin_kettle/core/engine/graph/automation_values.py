@@ -12,20 +12,20 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.grid_values import HOLD, LINE, SMOOTH, travelled
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.crossfade import fade_frames
-from tin_kettle.core.recipe.automation import Automation, Moved, Value, automation_of, with_values
+from tin_kettle.core.recipe.automation import AutomatedParameter, Automation, Value, automation_of, with_values
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.per_recipe_cache import PerRecipeCache
-from tin_kettle.core.stages.automated_values import Moving, grid_frames
+from tin_kettle.core.stages.automated_values import AutomatedValues, grid_frames
 from tin_kettle.core.stages.stage import Stage
 
 STEPS = 8
 """What cannot be steered is decided anew at every so many points of the grid: just over the length of a crossfade."""
 
 
-class Curve:
+class AutomationCurve:
     """A ridden value over the song. Times are frames; numbers travel on their own scale."""
 
-    def __init__(self, moved: Moved, rate_hz: float) -> None:
+    def __init__(self, moved: AutomatedParameter, rate_hz: float) -> None:
         self._values = [value for _, value, _ in moved.points]
         self._numbers = moved.is_number
         self._at = [round(seconds * rate_hz) for seconds, _, _ in moved.points]
@@ -61,10 +61,10 @@ def _positive(value: Value) -> bool:
     return not isinstance(value, bool | str) and value > 0.0
 
 
-class Curves:
+class AutomationCurves:
     """Several curves, looked up together."""
 
-    def __init__(self, curves: Mapping[str, Curve], rate_hz: float) -> None:
+    def __init__(self, curves: Mapping[str, AutomationCurve], rate_hz: float) -> None:
         listed = list(curves.values())
         self.rows: Mapping[str, int] = {name: row for row, name in enumerate(curves)}
         self._borders = np.cumsum([0, *(len(curve.points) for curve in listed)])
@@ -84,24 +84,26 @@ class Curves:
         return out
 
 
-class TargetRides:
+class TargetAutomation:
     """What is ridden of one stage, branch, bus or group."""
 
-    def __init__(self, moved: tuple[Moved, ...], rate_hz: float) -> None:
+    def __init__(self, moved: tuple[AutomatedParameter, ...], rate_hz: float) -> None:
         self.moved = moved
         self._rate_hz = rate_hz
         self.grid = grid_frames(rate_hz)
         self.step = STEPS * self.grid
-        curves = {one.param: (one, Curve(one, rate_hz)) for one in moved}
-        self.follows = Curves({name: curve for name, (one, curve) in curves.items() if _follows(one)}, rate_hz)
+        curves = {one.param: (one, AutomationCurve(one, rate_hz)) for one in moved}
+        self.follows = AutomationCurves(
+            {name: curve for name, (one, curve) in curves.items() if _follows(one)}, rate_hz
+        )
         self.switched = {name: curve for name, (one, curve) in curves.items() if not _follows(one)}
 
         # faders take switches as numbers as well
-        self.levels = Curves({name: curve for name, (_, curve) in curves.items()}, rate_hz)
+        self.levels = AutomationCurves({name: curve for name, (_, curve) in curves.items()}, rate_hz)
 
-    def moving(self, span: Span) -> Moving:
+    def values(self, span: Span) -> AutomatedValues:
         """What follows, over a stretch."""
-        return Moving(self.follows, span, self.grid)
+        return AutomatedValues(self.follows, span, self.grid)
 
     def coming(self, song: int) -> tuple[Value, ...]:
         """What to go over to at a song frame, of all that cannot follow."""
@@ -114,20 +116,20 @@ class TargetRides:
         return with_values(stage, dict(zip(self.switched, self.coming(song), strict=True)))
 
 
-def _follows(moved: Moved) -> bool:
+def _follows(moved: AutomatedParameter) -> bool:
     return bool(moved.about["follows"]) and "." not in moved.param
 
 
-class Rides:
+class AutomationValues:
     """All automation of a recipe at a rate."""
 
     def __init__(self, automation: Automation, rate_hz: float) -> None:
         self.automation = automation
         targets = {moved.target for moved in automation.curves}
-        self._targets = {name: TargetRides(automation.of(name), rate_hz) for name in targets}
-        self._none = TargetRides((), rate_hz)
+        self._targets = {name: TargetAutomation(automation.of(name), rate_hz) for name in targets}
+        self._none = TargetAutomation((), rate_hz)
 
-    def of(self, target: str) -> TargetRides:
+    def of(self, target: str) -> TargetAutomation:
         """What is ridden of a target."""
         return self._targets.get(target, self._none)
 
@@ -147,9 +149,9 @@ class Rides:
         return now.with_branches(inside) if inside else now
 
 
-def _at_rate(recipe: Recipe, rate_hz: float) -> Rides:
-    return Rides(automation_of(recipe), rate_hz)
+def _at_rate(recipe: Recipe, rate_hz: float) -> AutomationValues:
+    return AutomationValues(automation_of(recipe), rate_hz)
 
 
 rides_of = PerRecipeCache(_at_rate)
-"""The :class:`Rides` of a recipe at a rate in Hz."""
+"""The :class:`AutomationValues` of a recipe at a rate in Hz."""

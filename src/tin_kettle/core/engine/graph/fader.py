@@ -10,27 +10,27 @@ from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.decibels import apply_balance
 from tin_kettle.core.dsp.timeline import Span
 from tin_kettle.core.engine.crossfade import Crossfade, blended
-from tin_kettle.core.engine.graph.automation_values import TargetRides
+from tin_kettle.core.engine.graph.automation_values import TargetAutomation
 from tin_kettle.core.recipe.model import Owner
-from tin_kettle.core.stages.automated_values import STILL, Moving
+from tin_kettle.core.stages.automated_values import STILL, AutomatedValues
 
 
 class _Level:
     """One setting of a fader: a function of the song's time, without a state."""
 
-    def __init__(self, owner: Owner, rides: TargetRides, silent: bool) -> None:
-        self.owner, self.rides, self.silent = owner, rides, silent
-        self._wide = "width" in rides.follows.rows or getattr(owner, "width", 1.0) != 1.0
+    def __init__(self, owner: Owner, automation: TargetAutomation, silent: bool) -> None:
+        self.owner, self.automation, self.silent = owner, automation, silent
+        self._wide = "width" in automation.follows.rows or getattr(owner, "width", 1.0) != 1.0
         muted, gain = owner.muted or silent, 10.0 ** (owner.gain_db / 20.0)
-        self._plain = not rides.moved and not self._wide and not muted and owner.pan == 0.0 and gain == 1.0
+        self._plain = not automation.moved and not self._wide and not muted and owner.pan == 0.0 and gain == 1.0
 
     def fork(self) -> Self:
         return self
 
-    def is_at(self, owner: Owner, rides: TargetRides, silent: bool) -> bool:
+    def is_at(self, owner: Owner, automation: TargetAutomation, silent: bool) -> bool:
         """Whether another setting sounds the same."""
         mine, theirs = ((one.gain_db, one.pan, one.muted, getattr(one, "width", 1.0)) for one in (self.owner, owner))
-        return mine == theirs and silent == self.silent and rides.moved == self.rides.moved
+        return mine == theirs and silent == self.silent and automation.moved == self.automation.moved
 
     def process(self, block: Block, span: Span) -> Block:
         if self._plain:
@@ -38,23 +38,23 @@ class _Level:
         if self.silent:
             return np.zeros_like(block)
         frames, owner = block.shape[1], self.owner
-        moving = Moving(self.rides.levels, span, self.rides.grid) if self.rides.moved else STILL
+        values = AutomatedValues(self.automation.levels, span, self.automation.grid) if self.automation.moved else STILL
         out = np.array(block)
         if self._wide:
-            width = moving.every("width", getattr(owner, "width", 1.0), frames)
+            width = values.every("width", getattr(owner, "width", 1.0), frames)
             mid, side = 0.5 * (block[0] + block[1]), 0.5 * width * (block[0] - block[1])
             out[0], out[1] = mid + side, mid - side
-        apply_balance(out, moving.every("gain_db", owner.gain_db, frames), moving.every("pan", owner.pan, frames))
-        if owner.muted or "muted" in moving:
-            out *= 1.0 - moving.every("muted", owner.muted, frames)
+        apply_balance(out, values.every("gain_db", owner.gain_db, frames), values.every("pan", owner.pan, frames))
+        if owner.muted or "muted" in values:
+            out *= 1.0 - values.every("muted", owner.muted, frames)
         return out
 
 
 class Fader:
     """A fader that may be moved while the sound goes on."""
 
-    def __init__(self, owner: Owner, rides: TargetRides, rate_hz: float) -> None:
-        self._fade: Crossfade[_Level, _Level] = Crossfade(_Level(owner, rides, silent=False), rate_hz)
+    def __init__(self, owner: Owner, automation: TargetAutomation, rate_hz: float) -> None:
+        self._fade: Crossfade[_Level, _Level] = Crossfade(_Level(owner, automation, silent=False), rate_hz)
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
@@ -62,14 +62,14 @@ class Fader:
         twin._fade = self._fade.fork()
         return twin
 
-    def differs(self, owner: Owner, rides: TargetRides, silent: bool) -> bool:
+    def differs(self, owner: Owner, automation: TargetAutomation, silent: bool) -> bool:
         """Whether :meth:`change` would change anything."""
-        return not self._fade.now.is_at(owner, rides, silent)
+        return not self._fade.now.is_at(owner, automation, silent)
 
-    def change(self, owner: Owner, rides: TargetRides, silent: bool) -> None:
+    def change(self, owner: Owner, automation: TargetAutomation, silent: bool) -> None:
         """Go to another setting, or to silence where only listening mutes it."""
-        if self.differs(owner, rides, silent):
-            self._fade.change(_Level(owner, rides, silent), _made)
+        if self.differs(owner, automation, silent):
+            self._fade.change(_Level(owner, automation, silent), _made)
         else:
             self._fade.stay()
 

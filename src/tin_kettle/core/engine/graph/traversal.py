@@ -1,4 +1,4 @@
-"""How blocks go along a road: one alone, or several after each other, each on a thread of its own.
+"""How blocks go along a signal path: one alone, or several after each other, each on a thread of its own.
 
 At no place does one overtake another, so that every stage hears the blocks in order and the samples are the same.
 """
@@ -13,37 +13,37 @@ from typing import TYPE_CHECKING, Protocol
 from tin_kettle.core.errors import Cancelled
 
 if TYPE_CHECKING:
-    from tin_kettle.core.engine.graph.nodes import Lane
-    from tin_kettle.core.engine.graph.stage_node import Slot
+    from tin_kettle.core.engine.graph.nodes import ChainNode
+    from tin_kettle.core.engine.graph.stage_node import StageNode
 
-Read = Callable[["Slot | Lane"], None]
-"""Looks at what a part of the road has of the block that it just heard."""
+Read = Callable[["StageNode | ChainNode"], None]
+"""Looks at what a part of the signal path has of the block that it just heard."""
 
 
 _NOBODY_WAITS = nullcontext()
 
 
-class Place(Protocol):
+class Position(Protocol):
     """Where one block is at a time."""
 
-    def parts(self) -> Iterable[Slot | Lane]:
+    def parts(self) -> Iterable[StageNode | ChainNode]:
         """What may be read there."""
         ...
 
 
-class Walk:
-    """A block alone on its road."""
+class Traversal:
+    """A block alone on its signal path."""
 
-    def at(self, _place: Place) -> AbstractContextManager[None]:
+    def at(self, _place: Position) -> AbstractContextManager[None]:
         """While it is at a place."""
         return _NOBODY_WAITS
 
 
-ALONE = Walk()
+ALONE = Traversal()
 
 
-class Convoy:
-    """The order of blocks that are on a road together.
+class Pipeline:
+    """The order of blocks that are on a signal path together.
 
     Args:
         read: called of every part of a place when a block is through it, and before the next one comes.
@@ -52,10 +52,10 @@ class Convoy:
     def __init__(self, read: Read | None = None) -> None:
         self._read = read
         self._moved = threading.Condition()
-        self._through: dict[Place, int] = {}
+        self._through: dict[Position, int] = {}
         self._broken = False
 
-    def walk(self, number: int) -> Walk:
+    def traversal(self, number: int) -> Traversal:
         """The way of a block, counted from 0."""
         return _InOrder(self, number)
 
@@ -66,7 +66,7 @@ class Convoy:
             self._moved.notify_all()
 
     @contextmanager
-    def at(self, place: Place, number: int) -> Iterator[None]:
+    def at(self, place: Position, number: int) -> Iterator[None]:
         """Wait until all blocks before are through a place, and be there.
 
         Raises:
@@ -85,9 +85,9 @@ class Convoy:
             self._moved.notify_all()
 
 
-class _InOrder(Walk):
-    def __init__(self, convoy: Convoy, number: int) -> None:
+class _InOrder(Traversal):
+    def __init__(self, convoy: Pipeline, number: int) -> None:
         self._convoy, self._number = convoy, number
 
-    def at(self, place: Place) -> AbstractContextManager[None]:
+    def at(self, place: Position) -> AbstractContextManager[None]:
         return self._convoy.at(place, self._number)

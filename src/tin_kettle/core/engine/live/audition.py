@@ -1,9 +1,10 @@
 """Live audition: the graph a little ahead of the ear, rewound and rendered again when a control moves.
 
-Two roads run side by side, *now* and the *other* that it is compared with. The engine keeps their state before every
-block that it gave away. A change comes with the position that is being heard; the state a little after it is found
-again, brought to all that is :class:`Wanted`, and the player overwrites what it has not played yet. Where the chain is
-too heavy for that, the loop is rendered ahead and played from memory (:mod:`ahead`). No sockets and no threads here.
+Two render paths run side by side, *now* and the *other* that it is compared with. The engine keeps their state before
+every block that it gave away. A change comes with the position that is being heard; the state a little after it is
+found again and brought to the new :class:`ListeningState`, and the player overwrites what it has not played yet. Where
+the chain is too heavy for that, the loop is rendered ahead and played from memory (:mod:`loop_cache`). No sockets and
+no threads here.
 """
 
 from __future__ import annotations
@@ -18,12 +19,12 @@ from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.graph import NO_TAP
 from tin_kettle.core.engine.graph.meters import METER_HOP
-from tin_kettle.core.engine.live.checkpoint import Moment, Played
-from tin_kettle.core.engine.live.listening_state import Wanted
-from tin_kettle.core.engine.live.loop_cache import LONGEST_S, Ahead, Task
+from tin_kettle.core.engine.live.checkpoint import Checkpoint, Played
+from tin_kettle.core.engine.live.listening_state import ListeningState
+from tin_kettle.core.engine.live.loop_cache import LONGEST_S, LoopCache, Task
 from tin_kettle.core.engine.live.recipe_change import Setting, renew
-from tin_kettle.core.engine.live.render_path import Piece, PlainEar, Road, block_frames
-from tin_kettle.core.engine.live.standby_paths import Spares
+from tin_kettle.core.engine.live.render_path import PassThrough, Piece, RenderPath, block_frames
+from tin_kettle.core.engine.live.standby_paths import StandbyPaths
 from tin_kettle.core.engine.offline import ringing_frames, song_frames, song_rate
 from tin_kettle.core.engine.source import Source
 from tin_kettle.core.errors import AudioError
@@ -60,14 +61,14 @@ class Audition:
         self.epoch = 0
         self.sources = dict(sources)
         received = Piece(recipe.as_received(), self.sources)
-        self.wanted = Wanted(recipe, revision, received, "received", (PlainEar(), PlainEar()))
+        self.listening = ListeningState(recipe, revision, received, "received", (PassThrough(), PassThrough()))
         self._chosen: str | None = None
         self._timeline = Timeline()
         self._inside: dict[str, LiveSpectrum] = {}
         self._levels: dict[str, Any] = {}
-        self._spares = Spares(self.rate_hz)
-        self._fetched: tuple[str, int, Road] | None = None
-        self._ahead: Ahead | None = None
+        self._standby = StandbyPaths(self.rate_hz)
+        self._fetched: tuple[str, int, RenderPath] | None = None
+        self._loop_cache: LoopCache | None = None
         self._pace = 0.0
         self._start(0)
 
@@ -79,12 +80,12 @@ class Audition:
     @property
     def recipe(self) -> Recipe:
         """What *now* sounds like."""
-        return self.wanted.recipe
+        return self.listening.recipe
 
     @property
     def other_name(self) -> str:
         """What *now* is compared with."""
-        return self.wanted.other_name
+        return self.listening.other_name
 
     @property
     def loop(self) -> tuple[int, int] | None:
@@ -92,14 +93,14 @@ class Audition:
         return self._timeline.loop
 
     @property
-    def ahead(self) -> Ahead | None:
+    def ahead(self) -> LoopCache | None:
         """The loop that is played from memory; None where the sound is rendered as it plays."""
-        return self._ahead
+        return self._loop_cache
 
     @property
     def can_play(self) -> bool:
         """Whether :meth:`render` has something to give."""
-        return self._ahead is None or self._ahead.ready
+        return self._loop_cache is None or self._loop_cache.ready
 
     def song_at(self, position: int) -> int:
         """Song frame at a stream frame."""
@@ -107,13 +108,13 @@ class Audition:
 
     def _start(self, position: int) -> None:
         """Begin anew at a stream frame with all that is wanted."""
-        wanted = self.wanted
-        now = Road.of(Piece(wanted.recipe, self.sources), self.rate_hz, wanted.ears[0])
-        now.graph.silence(wanted.silent)
+        listening = self.listening
+        now = RenderPath.of(Piece(listening.recipe, self.sources), self.rate_hz, listening.ears[0])
+        now.graph.silence(listening.silent)
         now.graph.tap(*self._setting.tap)
-        other = Road.of(wanted.other, self.rate_hz, wanted.ears[1])
-        self._pace = max(self._pace, *(road.preroll(self._timeline, position) for road in (now, other)))
-        self._at = Moment(position, now, other, wanted.other_name)
+        other = RenderPath.of(listening.other, self.rate_hz, listening.ears[1])
+        self._pace = max(self._pace, *(render_path.preroll(self._timeline, position) for render_path in (now, other)))
+        self._at = Checkpoint(position, now, other, listening.other_name)
         self._kept = [self._at.fork()]
         self._heard = position
         self._taken_up = False
@@ -122,10 +123,10 @@ class Audition:
     @property
     def _setting(self) -> Setting:
         """What now is to sound like; a tap of a stage that is not there is none."""
-        wanted = self.wanted
-        stage, tap = wanted.tap
-        there = tap != "result" and stage is not None and wanted.recipe.stage(stage) is not None
-        return Setting(wanted.recipe, wanted.tap if there else NO_TAP, wanted.silent)
+        listening = self.listening
+        stage, tap = listening.tap
+        there = tap != "result" and stage is not None and listening.recipe.stage(stage) is not None
+        return Setting(listening.recipe, listening.tap if there else NO_TAP, listening.silent)
 
     def render(self, frames: int | None = None) -> Played:
         """The next block, or less of it before the seam of a loop that was rendered ahead.
@@ -139,15 +140,15 @@ class Audition:
 
     def render_far(self) -> list[Played]:
         """The next blocks, where the ear is so far away that no edit is waited for."""
-        chosen = self._at.now.graph.slot(self._chosen)
+        chosen = self._at.now.graph.node(self._chosen)
         # what is drawn of the chosen stage is looked at block by block
         count = FAR_BLOCKS if chosen is None or not chosen.curves() else 1
         return self._render(self.block_frames, count, keep_frames=FAR_BLOCKS * self.block_frames)
 
     def _render(self, frames: int, count: int, keep_frames: int) -> list[Played]:
         """So many blocks at once; the state after them is kept once it lies ``keep_frames`` behind the last one."""
-        if self._ahead is not None:
-            return [self._from_memory(self._ahead, frames)]
+        if self._loop_cache is not None:
+            return [self._from_memory(self._loop_cache, frames)]
         at = self._at
         if self._taken_up:
             # what is given away from here on is the new sound: whoever comes back to here goes on from that
@@ -158,7 +159,7 @@ class Audition:
         self._check_finite(now, other)
         heard_now, heard_other = at.now.ear.process(now), at.other.ear.process(other)
         graph = at.now.graph
-        chosen = graph.slot(self._chosen)
+        chosen = graph.node(self._chosen)
         inside, curves = ({}, {}) if chosen is None else (chosen.inside(), chosen.curves())
         tail = ringing_frames(graph)
         blocks = []
@@ -175,7 +176,7 @@ class Audition:
         self._forget()
         return blocks
 
-    def _from_memory(self, ahead: Ahead, frames: int) -> Played:
+    def _from_memory(self, ahead: LoopCache, frames: int) -> Played:
         at = self._at
         now, other, other_name, meters = self._play_ahead(ahead, at.position, frames)
         position = at.position
@@ -186,7 +187,7 @@ class Audition:
         """A block as it is given away, ``now`` and ``other`` as they reach the ear."""
         for name, heard in (("now", now), ("other", other)):
             meters[name]["clips"] = bool(np.abs(heard).max() > 1.0)
-        revision = self.wanted.revision if self._ahead is None else self._ahead.label("now")
+        revision = self.listening.revision if self._loop_cache is None else self._loop_cache.label("now")
         song = self._timeline.song_at(position)
         return Played(self.epoch, position, song, revision, other_name, now, other, meters)
 
@@ -237,41 +238,41 @@ class Audition:
 
     def running_lufs(self) -> tuple[float | None, float | None]:
         """Loudness of the other and of now since one of them changed, or over the last half minute."""
-        if self._ahead is not None:
-            return self._ahead.running_lufs("other"), self._ahead.running_lufs("now")
+        if self._loop_cache is not None:
+            return self._loop_cache.running_lufs("other"), self._loop_cache.running_lufs("now")
         return self._at.other.meter.running_lufs(), self._at.now.meter.running_lufs()
 
     def near_lufs(self) -> tuple[float | None, float | None]:
         """The same of the last tenth of a second, across changes."""
-        if self._ahead is not None:
+        if self._loop_cache is not None:
             return self.running_lufs()
         return self._at.other.meter.near_lufs(), self._at.now.meter.near_lufs()
 
     # ---- what is wanted
 
-    def want(self, wanted: Wanted, heard: int) -> None:
+    def want(self, listening: ListeningState, heard: int) -> None:
         """Hear something else, from just after the stream frame that is being heard.
 
         Raises:
             RecipeError, AudioError: it does not go with the song's rate or buses; nothing has changed then.
         """
-        before = self.wanted
-        if wanted == before:
+        before = self.listening
+        if listening == before:
             return
-        if wanted.recipe != before.recipe:
-            self.check(wanted.recipe)
-        if wanted.other != before.other:
-            check_rate(wanted.other.recipe, self.rate_hz)
-        self.wanted = wanted
-        if self._ahead is not None:
-            for road, ear in zip((self._at.now, self._at.other), wanted.ears, strict=True):
-                road.ear.change(ear)
-            if wanted.other.timeline is not None and wanted.other != before.other:
-                begun = replace(wanted.other, timeline=wanted.other.timeline.starting(self._at.position))
-                self.wanted = replace(wanted, other=begun)
+        if listening.recipe != before.recipe:
+            self.check(listening.recipe)
+        if listening.other != before.other:
+            check_rate(listening.other.recipe, self.rate_hz)
+        self.listening = listening
+        if self._loop_cache is not None:
+            for render_path, ear in zip((self._at.now, self._at.other), listening.ears, strict=True):
+                render_path.ear.change(ear)
+            if listening.other.timeline is not None and listening.other != before.other:
+                begun = replace(listening.other, timeline=listening.other.timeline.starting(self._at.position))
+                self.listening = replace(listening, other=begun)
             self._render_ahead()
             return
-        sound = (wanted.recipe, wanted.tap, wanted.silent, wanted.ears) != (
+        sound = (listening.recipe, listening.tap, listening.silent, listening.ears) != (
             before.recipe,
             before.tap,
             before.silent,
@@ -311,38 +312,40 @@ class Audition:
 
     def _replay_frames(self) -> int:
         """Frames that the ear goes on while a replay is computed, as far as the last one tells."""
-        road = self._kept[-1].now
-        if self._setting.is_of(road):
+        render_path = self._kept[-1].now
+        if self._setting.is_of(render_path):
             return 0
-        reach = road.graph.reach(self.wanted.recipe, self.wanted.silent)
-        return round(self._pace * self.rate_hz * (road.graph.delay if reach is None else reach))
+        reach = render_path.graph.reach(self.listening.recipe, self.listening.silent)
+        return round(self._pace * self.rate_hz * (render_path.graph.delay if reach is None else reach))
 
-    def _reconcile(self, at: Moment) -> None:
+    def _reconcile(self, at: Checkpoint) -> None:
         """Bring a moment that is taken up again to all that is wanted."""
-        wanted, changed = self.wanted, False
+        listening, changed = self.listening, False
         if not self._setting.is_of(at.now):
             self._renew(at.now, [(m.position, m.now) for m in self._kept], self._setting, at.position)
             changed = True
-        if at.other_name != wanted.other_name or not wanted.other.is_like(at.other.piece):
+        if at.other_name != listening.other_name or not listening.other.is_like(at.other.piece):
             self._put_beside(at)
             changed = True
-        for road, ear in zip((at.now, at.other), wanted.ears, strict=True):
-            road.ear.change(ear)
+        for render_path, ear in zip((at.now, at.other), listening.ears, strict=True):
+            render_path.ear.change(ear)
         if changed:
             at.look_back_from_here()
 
-    def _renew(self, road: Road, earlier: list[tuple[int, Road]], setting: Setting, position: int) -> None:
-        pace = renew(road, earlier, setting, self._timeline, position)
+    def _renew(
+        self, render_path: RenderPath, earlier: list[tuple[int, RenderPath]], setting: Setting, position: int
+    ) -> None:
+        pace = renew(render_path, earlier, setting, self._timeline, position)
         self._pace = max(pace, 0.5 * (self._pace + pace)) if pace else self._pace
 
-    def _put_beside(self, at: Moment) -> None:
-        name, piece = self.wanted.other_name, self.wanted.other
+    def _put_beside(self, at: Checkpoint) -> None:
+        name, piece = self.listening.other_name, self.listening.other
         if piece.timeline is not None:
             piece = replace(piece, timeline=piece.timeline.starting(at.position))
         spare = self._spare(name, piece, at.position)
         if spare is not None:
             # the one that is left stays at hand, as it was when the ear was there
-            self._spares.give(at.other_name, at.other.fork(), at.position)
+            self._standby.give(at.other_name, at.other.fork(), at.position)
             spare.ear, spare.meter = at.other.ear, at.other.meter
             at.other = spare
         elif name == at.other_name and piece.sources is at.other.piece.sources and piece.timeline is None:
@@ -351,30 +354,30 @@ class Audition:
         else:
             at.other.switch(piece, self._timeline, at.position)
         at.other_name = name
-        self.wanted = replace(self.wanted, other=piece)
+        self.listening = replace(self.listening, other=piece)
 
-    def _spare(self, name: str, piece: Piece, position: int) -> Road | None:
+    def _spare(self, name: str, piece: Piece, position: int) -> RenderPath | None:
         """What is at hand of that name; it may be asked for again at the same place."""
         if self._fetched is not None and self._fetched[:2] == (name, position) and self._fetched[2].piece == piece:
             return self._fetched[2].fork()
-        spare = self._spares.take(name, piece, self._timeline, position)
+        spare = self._standby.take(name, piece, self._timeline, position)
         self._fetched = None if spare is None else (name, position, spare.fork())
         return spare
 
-    def comparing(self, wanted: Wanted, name: str, piece: Piece | None) -> Wanted:
+    def comparing(self, listening: ListeningState, name: str, piece: Piece | None) -> ListeningState:
         """What is wanted, beside something else."""
-        found = piece or Piece(wanted.recipe.as_received(), self.sources)
-        same = name == wanted.other_name and found.is_like(wanted.other)
-        return wanted if same else replace(wanted, other=found, other_name=name)
+        found = piece or Piece(listening.recipe.as_received(), self.sources)
+        same = name == listening.other_name and found.is_like(listening.other)
+        return listening if same else replace(listening, other=found, other_name=name)
 
     def keep_at_hand(self, others: Mapping[str, Piece | None]) -> None:
         """Name what may be compared next; None stands for the song as received. :meth:`attend` keeps it ready."""
-        received = Piece(self.wanted.recipe.as_received(), self.sources)
-        self._spares.want({name: piece or received for name, piece in others.items() if name != "now"})
+        received = Piece(self.listening.recipe.as_received(), self.sources)
+        self._standby.want({name: piece or received for name, piece in others.items() if name != "now"})
 
     def attend(self, heard: int) -> bool:
         """Do a little for what is kept at hand; False where nothing is left to do."""
-        return self._ahead is None and self._spares.follow(self._timeline, heard, self.wanted.other_name)
+        return self._loop_cache is None and self._standby.follow(self._timeline, heard, self.listening.other_name)
 
     # ---- elsewhere in the song
 
@@ -385,15 +388,15 @@ class Audition:
     def _restart(self, song: int, loop: tuple[int, int] | None) -> None:
         position = self._at.position
         self.epoch += 1
-        self._spares.restart()
-        if self._ahead is not None and loop is not None and not loop[0] <= song < loop[1]:
+        self._standby.restart()
+        if self._loop_cache is not None and loop is not None and not loop[0] <= song < loop[1]:
             song = loop[0]
         moved, self._timeline = loop != self._timeline.loop, Timeline(position, song, loop)
-        if self._ahead is None or not self._fits_ahead():
-            self._ahead = None
+        if self._loop_cache is None or not self._fits_ahead():
+            self._loop_cache = None
             self._start(position)
         elif moved:
-            self._ahead = Ahead(self.rate_hz)
+            self._loop_cache = LoopCache(self.rate_hz)
         self._render_ahead()
 
     def set_loop(self, loop: tuple[int, int] | None, heard: int) -> None:
@@ -408,7 +411,7 @@ class Audition:
             return
         song = self._timeline.song_at(heard)
         outside = loop is not None and not loop[0] <= song < loop[1]
-        if self._ahead is not None or outside:
+        if self._loop_cache is not None or outside:
             self._restart(loop[0] if loop is not None and outside else song, loop)
             return
         self._take_up(heard, AHEAD_MS)
@@ -422,7 +425,7 @@ class Audition:
             self._restart(at, loop)
             return
         self._timeline = self._timeline.moved(self._at.position, loop)
-        self._spares.restart()
+        self._standby.restart()
 
     # ---- from memory
 
@@ -434,33 +437,33 @@ class Audition:
         """Render the loop before it is played; False where there is none, or a long one."""
         if not self._fits_ahead():
             return False
-        self._ahead = Ahead(self.rate_hz)
+        self._loop_cache = LoopCache(self.rate_hz)
         self._render_ahead()
         return True
 
     def come_back(self) -> None:
         """Render as the sound plays again."""
-        self._ahead = None
+        self._loop_cache = None
         self._start(self._at.position)
 
     def _render_ahead(self) -> None:
         loop = self._timeline.loop
-        if self._ahead is None or loop is None:
+        if self._loop_cache is None or loop is None:
             return
-        wanted, piece = self.wanted, Piece(self.wanted.recipe, self.sources)
-        self._ahead.want("now", Task(piece, loop, self._setting.tap, wanted.silent), wanted.revision)
-        clock = wanted.other.timeline
-        plain = Piece(wanted.other.recipe, wanted.other.sources)
+        listening, piece = self.listening, Piece(self.listening.recipe, self.sources)
+        self._loop_cache.want("now", Task(piece, loop, self._setting.tap, listening.silent), listening.revision)
+        clock = listening.other.timeline
+        plain = Piece(listening.other.recipe, listening.other.sources)
         other_loop = clock.loop if clock is not None and clock.loop is not None else loop
-        self._ahead.want("other", Task(plain, other_loop), (wanted.other_name, clock))
+        self._loop_cache.want("other", Task(plain, other_loop), (listening.other_name, clock))
 
     def work_ahead(self, heard: int) -> None:
         """Render a block of the loop; when it comes ready, it is played from just after the frame that is heard."""
-        if self._ahead is not None and self._ahead.step() and self._ahead.ready:
+        if self._loop_cache is not None and self._loop_cache.step() and self._loop_cache.ready:
             soon = heard + round(AHEAD_MS * self.rate_hz / 1000.0)
             self._at.position = min(self._at.position, max(soon, self._timeline.stream))
 
-    def _play_ahead(self, ahead: Ahead, position: int, frames: int) -> tuple[Block, Block, str, dict[str, Any]]:
+    def _play_ahead(self, ahead: LoopCache, position: int, frames: int) -> tuple[Block, Block, str, dict[str, Any]]:
         """Now, the other and its name, and the meters of a piece of the rendered loop."""
         song = self._timeline.song_at(position)
         other_name, clock = ahead.label("other")

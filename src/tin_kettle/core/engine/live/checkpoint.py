@@ -7,7 +7,7 @@ from typing import Any
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Timeline
-from tin_kettle.core.engine.live.render_path import Road
+from tin_kettle.core.engine.live.render_path import RenderPath
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class Played:
     Args:
         position: stream frame of the first sample; a later block at the same position replaces this one.
         song: song frame there.
-        other_name: what the other road plays.
+        other_name: what the other render path plays.
         now, other: (2, frames).
         meters: as the audition's ``render`` names them.
     """
@@ -33,25 +33,25 @@ class Played:
 
 
 @dataclass
-class Moment:
+class Checkpoint:
     """All that moves, before the block at ``position``."""
 
     position: int
-    now: Road
-    other: Road
+    now: RenderPath
+    other: RenderPath
     other_name: str
 
-    def fork(self) -> Moment:
+    def fork(self) -> Checkpoint:
         """A copy that goes on from the same state."""
-        return Moment(self.position, self.now.fork(), self.other.fork(), self.other_name)
+        return Checkpoint(self.position, self.now.fork(), self.other.fork(), self.other_name)
 
     def go_on(self, song: Timeline, position: int) -> None:
         """Play up to a stream frame once more what was given away already, which nobody gets."""
         frames = position - self.position
-        for road in (self.now, self.other):
-            block = road.render(song, self.position, frames)
-            road.meter.feed(block)
-            road.ear.process(block)
+        for render_path in (self.now, self.other):
+            block = render_path.render(song, self.position, frames)
+            render_path.meter.feed(block)
+            render_path.ear.process(block)
         self.position = position
 
     def look_back_from_here(self) -> None:

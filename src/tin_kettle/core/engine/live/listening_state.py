@@ -12,7 +12,7 @@ from tin_kettle.core.stages.processor import Processor
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ListeningState:
     """What is to be heard.
 
     Args:

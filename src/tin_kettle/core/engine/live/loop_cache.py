@@ -11,7 +11,14 @@ import numpy as np
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.graph.stage_instance import Tap
-from tin_kettle.core.engine.live.render_path import MOST_PREROLL_S, PREROLL_S, Piece, PlainEar, Road, block_frames
+from tin_kettle.core.engine.live.render_path import (
+    MOST_PREROLL_S,
+    PREROLL_S,
+    PassThrough,
+    Piece,
+    RenderPath,
+    block_frames,
+)
 
 LONGEST_S = 120.0
 """The longest loop that is rendered ahead."""
@@ -41,7 +48,7 @@ class LoopRender:
         self.block_frames = block_frames(rate_hz)
         self._spent_s = 0.0
         self._clock = Timeline(0, start, task.loop)
-        self._road = Road.of(Piece(task.piece.recipe, task.piece.sources), rate_hz, PlainEar())
+        self._road = RenderPath.of(Piece(task.piece.recipe, task.piece.sources), rate_hz, PassThrough())
         self._road.graph.tap(*task.tap)
         self._road.graph.silence(task.silent)
         heard_s = min(max(self._road.graph.memory_s, PREROLL_S), MOST_PREROLL_S)
@@ -77,7 +84,7 @@ class LoopRender:
         self._spent_s += time.thread_time() - began
 
 
-class Ahead:
+class LoopCache:
     """Now and the other, each a rendered loop; what changes is rendered beside the one that plays, and follows it."""
 
     def __init__(self, rate_hz: int) -> None:

@@ -14,34 +14,34 @@ from tin_kettle.core.dsp.timeline import Timeline
 from tin_kettle.core.engine.crossfade import fade_frames
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.stage_instance import Tap
-from tin_kettle.core.engine.live.render_path import Piece, Road, Take, metered
+from tin_kettle.core.engine.live.render_path import Piece, RenderPath, Take, metered
 from tin_kettle.core.recipe.model import Recipe
 
 
 @dataclass(frozen=True)
 class Setting:
-    """What a road is to sound like."""
+    """What a render path is to sound like."""
 
     recipe: Recipe
     tap: tuple[str | None, Tap]
     silent: frozenset[str]
 
-    def is_of(self, road: Road) -> bool:
-        """Whether a road sounds like this already."""
-        graph = road.graph
-        return road.piece.recipe == self.recipe and graph.silent == self.silent and graph.tapped == self.tap
+    def is_of(self, render_path: RenderPath) -> bool:
+        """Whether a render path sounds like this already."""
+        graph = render_path.graph
+        return render_path.piece.recipe == self.recipe and graph.silent == self.silent and graph.tapped == self.tap
 
 
-def is_near(road: Road, setting: Setting) -> bool:
+def is_near(render_path: RenderPath, setting: Setting) -> bool:
     """Whether nothing longer than a crossfade lies behind what changes, so that it may change where it stands."""
-    if road.graph.tapped != setting.tap:
+    if render_path.graph.tapped != setting.tap:
         return False
-    reach = road.graph.reach(setting.recipe, setting.silent)
-    return reach is not None and reach <= fade_frames(road.rate_hz)
+    reach = render_path.graph.reach(setting.recipe, setting.silent)
+    return reach is not None and reach <= fade_frames(render_path.rate_hz)
 
 
 class _Successor:
-    """The graph that a road is to go on with, built at most once."""
+    """The graph that a render path is to go on with, built at most once."""
 
     def __init__(self, setting: Setting, rate_hz: int) -> None:
         self._setting, self._rate_hz = setting, rate_hz
@@ -51,32 +51,34 @@ class _Successor:
         self._built = self._built or metered(self._setting.recipe, self._rate_hz)
         return self._built
 
-    def needs(self, road: Road, position: int) -> tuple[int, int]:
-        """From a road that gives ``position`` next: where it would begin, and from where on it would be right."""
-        graph, tap = road.graph, self._setting.tap
+    def needs(self, render_path: RenderPath, position: int) -> tuple[int, int]:
+        """From a render path that gives ``position`` next: where it would begin, and from where on it would be right."""
+        graph, tap = render_path.graph, self._setting.tap
         frames = graph.reach(self._setting.recipe, self._setting.silent)
         if frames is None:
             graph = self._fresh()
-            frames, position = graph.news(road.graph), position + road.graph.delay - graph.delay
-        if road.graph.tapped != tap or graph is self._built:
+            frames, position = graph.news(render_path.graph), position + render_path.graph.delay - graph.delay
+        if render_path.graph.tapped != tap or graph is self._built:
             frames = max(frames, graph.tap_delay(tap[0]))
         return position, position + frames + fade_frames(self._rate_hz)
 
-    def graph_from(self, road: Road) -> Graph:
-        """It, going on from what a road has heard."""
-        if road.graph.reach(self._setting.recipe, self._setting.silent) is None:
+    def graph_from(self, render_path: RenderPath) -> Graph:
+        """It, going on from what a render path has heard."""
+        if render_path.graph.reach(self._setting.recipe, self._setting.silent) is None:
             graph = self._fresh()
-            graph.adopt(road.graph)
+            graph.adopt(render_path.graph)
         else:
-            graph = road.graph.fork()
+            graph = render_path.graph.fork()
             graph.change(self._setting.recipe)
         graph.silence(self._setting.silent)
         graph.tap(*self._setting.tap)
         return graph
 
 
-def renew(road: Road, earlier: Sequence[tuple[int, Road]], setting: Setting, song: Timeline, position: int) -> float:
-    """Let a road that gives ``position`` next fade over to another setting there.
+def renew(
+    render_path: RenderPath, earlier: Sequence[tuple[int, RenderPath]], setting: Setting, song: Timeline, position: int
+) -> float:
+    """Let a render path that gives ``position`` next fade over to another setting there.
 
     Args:
         earlier: what it was before, with the stream frames that were next, oldest first; the last is itself.
@@ -84,25 +86,25 @@ def renew(road: Road, earlier: Sequence[tuple[int, Road]], setting: Setting, son
     Returns:
         Computing time in seconds that a frame of the replay took; 0 where there was none.
     """
-    if is_near(road, setting):
-        road.change(setting.recipe, setting.silent)
+    if is_near(render_path, setting):
+        render_path.change(setting.recipe, setting.silent)
         return 0.0
-    successor = _Successor(setting, road.rate_hz)
+    successor = _Successor(setting, render_path.rate_hz)
     index = len(earlier) - 1
     start, right = successor.needs(earlier[index][1], earlier[index][0])
     while right > position and index > 0:
         # as far back again as it would come too late; what was there then may be another graph
-        wanted = earlier[index][0] - (right - position)
-        index = max((i for i in range(index) if earlier[i][0] <= wanted), default=0)
+        listening = earlier[index][0] - (right - position)
+        index = max((i for i in range(index) if earlier[i][0] <= listening), default=0)
         start, right = successor.needs(earlier[index][1], earlier[index][0])
     graph = successor.graph_from(earlier[index][1])
     if right > position:
         # nothing kept is old enough: hear again what all of it has to have heard
-        beyond = max((slot.voice.processor.warm_frames for slot in graph.slots()), default=0)
+        beyond = max((node.instance.processor.warm_frames for node in graph.nodes()), default=0)
         start -= right - position + graph.delay + beyond
-    piece = Piece(setting.recipe, road.piece.sources, road.piece.timeline)
+    piece = Piece(setting.recipe, render_path.piece.sources, render_path.piece.timeline)
     made = earlier[index][1].going_on(Take(piece, graph))
     began = time.thread_time()
     made.advance(song, start, position)
-    road.becomes(made)
+    render_path.becomes(made)
     return (time.thread_time() - began) / max(position - start, 1)

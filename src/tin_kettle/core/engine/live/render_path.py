@@ -38,7 +38,7 @@ def block_frames(rate_hz: float) -> int:
     return max(LEAST_BLOCK_FRAMES, 1 << round(math.log2(BLOCK_S * rate_hz)))
 
 
-class PlainEar(Processor):
+class PassThrough(Processor):
     """Hears what there is."""
 
     def process(self, block: Block) -> Block:
@@ -68,7 +68,7 @@ class Piece:
 
 
 class Take:
-    """A piece under way: what a road fades from and to."""
+    """A piece under way: what a render path fades from and to."""
 
     def __init__(self, piece: Piece, graph: Graph) -> None:
         self.piece, self.graph = piece, graph
@@ -100,7 +100,7 @@ class Ear:
     """What stands between the sound and the ear; it may change while the sound goes on."""
 
     def __init__(self, processor: Processor, rate_hz: float) -> None:
-        self.wanted = processor
+        self.listening = processor
         self._fade: Crossfade[Processor, Processor] = Crossfade(processor.fork(), rate_hz)
 
     def fork(self) -> Self:
@@ -117,8 +117,8 @@ class Ear:
 
     def change(self, processor: Processor) -> None:
         """Go to another setting."""
-        if processor is not self.wanted:
-            self.wanted = processor
+        if processor is not self.listening:
+            self.listening = processor
             self._fade.change(processor, self._make)
 
     def process(self, block: Block) -> Block:
@@ -133,7 +133,7 @@ class Ear:
         return parts[0] if len(parts) == 1 else np.concatenate(parts, axis=1)
 
 
-class Road:
+class RenderPath:
     """A :class:`Piece` under way. Forks with all its state."""
 
     def __init__(self, take: Take, rate_hz: int, ear: Processor) -> None:
@@ -236,10 +236,13 @@ class Road:
         return {**self.meter.feed(block), "spectrum": self.spectrum.levels_db()}
 
     def readings(self, position: int, frames: int) -> dict[str, Any]:
-        """Id of a stage or a lane → what was read of the sound that is heard in a stretch, by name."""
+        """Id of a stage or a bus → what was read of the sound that is heard in a stretch, by name."""
         first, last = position // METER_HOP, -(-(position + frames) // METER_HOP)
         told = {}
-        for name in (*(s.stage.id for s in self.graph.slots()), *(lane.owner.id for lane in self.graph.lanes())):
+        for name in (
+            *(s.stage.id for s in self.graph.nodes()),
+            *(chain_node.owner.id for chain_node in self.graph.chain_nodes()),
+        ):
             if name in self._series:
                 rows = self._series[name].between(first, last - first)
                 told[name] = {row: values.astype(np.float32) for row, values in rows.items()}
@@ -254,8 +257,8 @@ class Road:
         take.graph.silence(silent)
         take.piece = Piece(recipe, take.piece.sources, take.piece.timeline)
 
-    def becomes(self, other: Road) -> None:
-        """Fade to what another road plays, which is where this one is; the ear and the meters stay."""
+    def becomes(self, other: RenderPath) -> None:
+        """Fade to what another render path plays, which is where this one is; the ear and the meters stay."""
         self._fade.change(other._fade.now, _made)
         self._series = other._series
 
@@ -267,7 +270,7 @@ class Road:
 
     def switch(self, piece: Piece, song: Timeline, position: int) -> None:
         """Fade to something else altogether, which has heard a second of what came before."""
-        made = Road.of(piece, self.rate_hz, PlainEar())
+        made = RenderPath.of(piece, self.rate_hz, PassThrough())
         made.preroll(song, position, PREROLL_S)
         self.becomes(made)
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from tin_kettle.core.recipe.automation import automation_of
-from tin_kettle.core.recipe.automation_curves import Course
+from tin_kettle.core.recipe.automation_curves import ValueCurve
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.names import names
 from tin_kettle.core.stages.number_text import db
@@ -29,7 +29,7 @@ def rides_jump(received: Survey, recipe: Recipe) -> Iterator[Finding]:
     grid = find_grid(received)
     beat_s = grid.beat_s if grid else FREE_BEAT_S
     for moved in ridden:
-        course = Course(moved)
+        course = ValueCurve(moved)
         begin, end = moved.points[0][0] - beat_s, min(moved.points[-1][0] + beat_s, received.seconds)
         levels = np.array([float(course.at(s)) for s in np.arange(begin, end, STEP_S)])
         if levels.size == 0:
