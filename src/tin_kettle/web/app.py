@@ -31,7 +31,6 @@ from tin_kettle.web import (
     sources,
     survey_results,
     trials,
-    unsaved_edits,
     versions,
 )
 from tin_kettle.web.cluster import Cluster
@@ -46,8 +45,8 @@ from tin_kettle.web.own_process import OwnProcess
 from tin_kettle.web.rate_conversion import ConvertedFiles
 from tin_kettle.web.request_models import Id, Orjson
 from tin_kettle.web.running_jobs import RunningJobs
+from tin_kettle.web.running_trials import Trials
 from tin_kettle.web.surveys import Surveys
-from tin_kettle.web.trials import Trials
 from tin_kettle.web.unsaved_edits import UnsavedEdits
 
 STATIC = Path(__file__).parent / "static"
@@ -64,7 +63,6 @@ RESOURCES = (
     recipes,
     chains,
     history,
-    unsaved_edits,
     prints,
     survey_results,
     notes,
@@ -89,15 +87,15 @@ def create_app(library: Library, door: AccessGuard | None = None, scheduler: str
     app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": PING_S, "max_message_size": MOST_MESSAGE_BYTES}
     app.json = Orjson(app)
     app.url_map.converters["int"] = Id
-    opened = OpenFiles()
+    opened, jobs = OpenFiles(), Jobs(_runners(scheduler))
     app.extensions["tin_kettle"] = Context(
         library,
-        Jobs(_lanes(scheduler)),
+        jobs,
         opened,
         ConvertedFiles(opened),
-        Surveys(),
-        Trials(),
-        MasteredFiles(),
+        Surveys(library, jobs),
+        Trials(library, jobs),
+        MasteredFiles(library, jobs),
         UnsavedEdits(),
         RunningJobs(),
         RunningJobs(),
@@ -124,7 +122,7 @@ def create_app(library: Library, door: AccessGuard | None = None, scheduler: str
     return app
 
 
-def _lanes(scheduler: str | None) -> dict[str, JobRunner]:
+def _runners(scheduler: str | None) -> dict[str, JobRunner]:
     """Each kind of work has a process of its own, so that none waits for another."""
     cluster = Cluster(scheduler) if scheduler else None
     return {name: cluster or OwnProcess() for name in ("survey", "print", "trial")}

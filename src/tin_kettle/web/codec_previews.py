@@ -37,5 +37,5 @@ def coded(song_id: int, given: PreviewRequest) -> Response:
         "out": out,
         "added": added,
     }
-    told = here.trials.tell(here, song_id, recipe, task, sources)
+    told = here.trials.report(song_id, recipe, task, sources)
     return jsonify({**told, **{what: f"{what}:{about}:{key}" for what, key in keys.items()}})

@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from flask import current_app
 
 from tin_kettle.core.engine.source import FileSource
 from tin_kettle.core.errors import LibraryError
+from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.database import Library
 from tin_kettle.store.sources import song_sources, source_path
-from tin_kettle.web.jobs import Jobs
+from tin_kettle.web.jobs import Job, Jobs
+from tin_kettle.web.mastered_files import MasteredFiles
 from tin_kettle.web.open_files import OpenFiles
 from tin_kettle.web.rate_conversion import ConvertedFiles
 from tin_kettle.web.request_models import whole_number
 from tin_kettle.web.running_jobs import RunningJobs
-
-if TYPE_CHECKING:
-    from tin_kettle.web.mastered_files import MasteredFiles
-    from tin_kettle.web.surveys import Surveys
-    from tin_kettle.web.trials import Trials
-    from tin_kettle.web.unsaved_edits import UnsavedEdits
+from tin_kettle.web.running_trials import Trials
+from tin_kettle.web.surveys import Surveys
+from tin_kettle.web.unsaved_edits import UnsavedEdits
 
 FAR = 1 << 40
 
@@ -66,6 +64,11 @@ def opened_sources(song_id: int) -> dict[str, FileSource]:
     if not kept:
         raise LibraryError(f"there is no song {song_id}; choose one from the list")
     return {bus_id: here.opened.open(source_path(here.library, source)) for bus_id, source in kept.items()}
+
+
+def look(song_id: int, name: str = "now") -> Survey | Job:
+    """The survey of the song as it is now or of what it is compared with, or the work that is going to find it."""
+    return context().surveys.find(song_id, name)
 
 
 def passage(frames: int) -> tuple[int, int]:

@@ -28,12 +28,11 @@ from tin_kettle.store import deliveries as kept
 from tin_kettle.store.records import RecordState, StoredSong, get_record
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.specs import get_spec
-from tin_kettle.web.context import context
+from tin_kettle.web.context import context, look
 from tin_kettle.web.deliveries import shown
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.notes import for_the_mix
 from tin_kettle.web.request_models import argument, reads
-from tin_kettle.web.surveys import look
 
 blueprint = Blueprint("papers", __name__, url_prefix="/api")
 POINTS = 300

@@ -9,9 +9,8 @@ from tin_kettle.core.survey.findings import with_fix
 from tin_kettle.store import comparisons as kept
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
-from tin_kettle.web.context import context
+from tin_kettle.web.context import context, look
 from tin_kettle.web.jobs import Job
-from tin_kettle.web.surveys import look
 from tin_kettle.web.versions import version_document
 
 blueprint = Blueprint("findings", __name__, url_prefix="/api")

@@ -28,3 +28,10 @@ def history(song_id: int) -> Response:
 def back(song_id: int, revision_id: int) -> Response:
     """Go back to an edit; that is an edit too."""
     return jsonify(revision_document(return_to(context().library, song_id, revision_id)))
+
+
+@blueprint.post("/songs/<int:song_id>/left/forget")
+def forget_unsaved(song_id: int) -> Response:
+    """Give up what a listener left behind in the middle of an edit."""
+    context().left.forget(song_id)
+    return jsonify(left=None)

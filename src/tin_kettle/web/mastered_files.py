@@ -12,22 +12,22 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.derived import is_intact
 from tin_kettle.store.songs import current_revision, readable_songs
 from tin_kettle.store.sources import song_sources, source_files
-from tin_kettle.web.context import Context
-from tin_kettle.web.jobs import Job
+from tin_kettle.web.jobs import Job, Jobs
 from tin_kettle.web.surveys import content_of
 
 
 class MasteredFiles:
     """One file under way for each song; an edit supersedes it."""
 
-    def __init__(self) -> None:
+    def __init__(self, library: Library, jobs: Jobs) -> None:
+        self._library, self._jobs = library, jobs
         self._lock = threading.Lock()
         self._running: dict[int, tuple[Path, Job]] = {}
 
-    def find(self, here: Context, song_id: int) -> Path | Job:
+    def find(self, song_id: int) -> Path | Job:
         """The song as it stands as a file, begun where there is none; one that failed is told once."""
-        recipe = current_revision(here.library, song_id).recipe
-        path = _path(here.library, song_id, recipe)
+        recipe = current_revision(self._library, song_id).recipe
+        path = _path(self._library, song_id, recipe)
         with self._lock:
             if is_intact(path):
                 path.touch()  # those that nobody plays any more are swept first
@@ -39,16 +39,16 @@ class MasteredFiles:
                     del self._running[song_id]
                 return running[1]
             if running:
-                here.jobs.stop("print", running[1])
-            files = source_files(here.library, song_sources(here.library, song_id))
+                self._jobs.stop("print", running[1])
+            files = source_files(self._library, song_sources(self._library, song_id))
             task = {"do": "mastered", "recipe": dump_recipe(recipe), "sources": files, "out": str(path)}
-            job = here.jobs.start("print", task)
+            job = self._jobs.start("print", task)
             self._running[song_id] = (path, job)
             return job
 
-    def whole(self, here: Context, song_ids: Iterable[int]) -> list[Path] | list[Job]:
+    def whole(self, song_ids: Iterable[int]) -> list[Path] | list[Job]:
         """Every song's file, or the work that is still to be done for some."""
-        found = [self.find(here, song_id) for song_id in song_ids]
+        found = [self.find(song_id) for song_id in song_ids]
         jobs = [one for one in found if isinstance(one, Job)]
         return jobs or [one for one in found if isinstance(one, Path)]
 

@@ -12,10 +12,9 @@ from tin_kettle.core.errors import KettleError
 from tin_kettle.core.survey.mix_notes import MixNote, as_csv, as_text, found_in_mix, in_order, mix_note
 from tin_kettle.store import notes as kept
 from tin_kettle.store.songs import get_song
-from tin_kettle.web.context import context
+from tin_kettle.web.context import context, look
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.request_models import Number, RequestModel, argument, reads, takes
-from tin_kettle.web.surveys import look
 
 blueprint = Blueprint("notes", __name__, url_prefix="/api")
 

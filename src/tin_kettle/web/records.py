@@ -22,10 +22,10 @@ from tin_kettle.store import records as kept
 from tin_kettle.store.records import RecordNow
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import song_sources
-from tin_kettle.web.context import Context, context
+from tin_kettle.web.context import Context, context, look
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.request_models import Number, RequestModel, argument, reads, takes, whole_number
-from tin_kettle.web.surveys import look, waiting, wave
+from tin_kettle.web.surveys import waiting, wave
 
 blueprint = Blueprint("records", __name__, url_prefix="/api")
 MOST_COLUMNS = 2000
@@ -184,7 +184,7 @@ def playable(record_id: int) -> Response:
     played, from where in the record, how long); or how far the work is that it waits for."""
     here = context()
     record = kept.get_record(here.library, record_id).state
-    found = here.mastered.whole(here, [song.id for song in record.songs])
+    found = here.mastered.whole([song.id for song in record.songs])
     jobs = [one for one in found if isinstance(one, Job)]
     if jobs:
         problem = next((job.problem for job in jobs if job.problem), None)
@@ -219,7 +219,7 @@ def record_sound(
         KettleError: some song is not there as a file yet, or is not surveyed where all are to be equal.
     """
     record = kept.get_record(here.library, record_id).state
-    found = here.mastered.whole(here, [song.id for song in record.songs])
+    found = here.mastered.whole([song.id for song in record.songs])
     if any(isinstance(one, Job) for one in found):
         raise KettleError("the record's songs are still being mastered; play it when they are there")
     files = [here.opened.open(path) for path in found if isinstance(path, Path)]
@@ -236,7 +236,7 @@ def record_sound(
 
 def _equal_gains(here: Context, songs: tuple[kept.StoredSong, ...]) -> list[float]:
     """What each song goes down by to be as loud as the quietest."""
-    found = [here.surveys.find(here, song.id) for song in songs]
+    found = [here.surveys.find(song.id) for song in songs]
     if any(isinstance(one, Job) for one in found):
         raise KettleError("the songs are still being surveyed; their loudness is known when they are")
     levels = [

@@ -13,10 +13,9 @@ from tin_kettle.core.survey.suggest import suggest_tone
 from tin_kettle.store import comparisons as kept
 from tin_kettle.store.songs import current_revision
 from tin_kettle.store.sources import keep_source, receive
-from tin_kettle.web.context import context
+from tin_kettle.web.context import context, look
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.request_models import Number, RequestModel, argument, chunks, reads, takes, takes_bytes
-from tin_kettle.web.surveys import look
 from tin_kettle.web.versions import version_document
 
 blueprint = Blueprint("references", __name__, url_prefix="/api")

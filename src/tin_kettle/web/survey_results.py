@@ -20,10 +20,10 @@ from tin_kettle.core.survey.survey import Survey
 from tin_kettle.store.songs import current_revision
 from tin_kettle.web import surveys as views
 from tin_kettle.web.comparison_sources import find_other
-from tin_kettle.web.context import context, opened_sources, passage
+from tin_kettle.web.context import context, look, opened_sources, passage
 from tin_kettle.web.jobs import Job
 from tin_kettle.web.request_models import argument, arguments, reads, whole_number
-from tin_kettle.web.surveys import look, stop_looking, waiting
+from tin_kettle.web.surveys import waiting
 
 blueprint = Blueprint("measured", __name__, url_prefix="/api")
 MOST_COLUMNS = 8000
@@ -73,7 +73,7 @@ def again(song_id: int) -> Response:
 
 @blueprint.post("/songs/<int:song_id>/survey/stop")
 def stop(song_id: int) -> Response:
-    stop_looking(song_id)
+    context().surveys.stop(song_id)
     return jsonify(stopped=True)
 
 

@@ -32,8 +32,7 @@ from tin_kettle.store.database import Library
 from tin_kettle.store.songs import current_revision, readable_songs
 from tin_kettle.store.sources import StoredSource, source_files
 from tin_kettle.web.comparison_sources import ComparisonSource, find_other
-from tin_kettle.web.context import Context, context
-from tin_kettle.web.jobs import Job
+from tin_kettle.web.jobs import Job, Jobs
 
 MEANING = 7
 """Raised when the same recipe and sources would be surveyed otherwise."""
@@ -44,14 +43,15 @@ SLOT_S = 0.01
 class Surveys:
     """One survey under way for each thing that is looked at; an edit supersedes it. Done ones are kept by content."""
 
-    def __init__(self) -> None:
+    def __init__(self, library: Library, jobs: Jobs) -> None:
+        self._library, self._jobs = library, jobs
         self._lock = threading.Lock()
         self._running: dict[tuple[int, str], tuple[str, Job]] = {}
         self._loaded: OrderedDict[Path, Survey] = OrderedDict()
 
-    def find(self, context: Context, song_id: int, name: str = "now") -> Survey | Job:
+    def find(self, song_id: int, name: str = "now") -> Survey | Job:
         """The survey of the song as it is now or of what it is compared with, begun where there is none."""
-        library = context.library
+        library = self._library
         other = find_other(library, song_id, name, current_revision(library, song_id).recipe)
         recipe, key = dump_recipe(other.recipe), _content(other)
         path = library.folder("surveys") / f"{key}.npz"
@@ -66,19 +66,19 @@ class Surveys:
             if running and running[0] == key and running[1].state not in ("stopped", "done"):
                 return running[1]
             if running:
-                context.jobs.stop("survey", running[1])
+                self._jobs.stop("survey", running[1])
             if name == "now":
-                self._clear_the_way(context, song_id)
+                self._clear_the_way(song_id)
             files = source_files(library, other.sources)
-            job = context.jobs.start("survey", {"recipe": recipe, "sources": files, "out": str(path)})
+            job = self._jobs.start("survey", {"recipe": recipe, "sources": files, "out": str(path)})
             self._running[song_id, name] = (key, job)
             return job
 
-    def _clear_the_way(self, context: Context, song_id: int) -> None:
+    def _clear_the_way(self, song_id: int) -> None:
         """What now is compared with may wait: it is asked for again when the song itself was surveyed."""
         for (song, name), (_, job) in self._running.items():
             if song == song_id and name not in ("now", "received"):
-                context.jobs.stop("survey", job)
+                self._jobs.stop("survey", job)
 
     def _load(self, path: Path) -> Survey | None:
         """What was kept, if it is there and whole; a damaged one is made again."""
@@ -101,12 +101,12 @@ class Surveys:
             for key in [key for key, (_, job) in self._running.items() if key[0] == song_id and job.state == "failed"]:
                 del self._running[key]
 
-    def stop(self, context: Context, song_id: int) -> None:
+    def stop(self, song_id: int) -> None:
         """Stop what is under way for a song."""
         with self._lock:
             for (song, _), (_, job) in self._running.items():
                 if song == song_id:
-                    context.jobs.stop("survey", job)
+                    self._jobs.stop("survey", job)
 
 
 def names_to_keep(library: Library) -> set[str]:
@@ -209,16 +209,6 @@ def grid(found: Survey) -> dict[str, Any] | None:
     """Tempo and bars, where the song keeps them."""
     told = find_grid(found)
     return told.document() if told else None
-
-
-def look(song_id: int, name: str = "now") -> Survey | Job:
-    """The survey of the song as it is now or of what it is compared with, or the work that is going to find it."""
-    return context().surveys.find(context(), song_id, name)
-
-
-def stop_looking(song_id: int) -> None:
-    """End the survey that is under way."""
-    context().surveys.stop(context(), song_id)
 
 
 def waiting(*found: Survey | Job) -> dict[str, Any] | None:

@@ -6,15 +6,10 @@ import threading
 import time
 from typing import Any
 
-from flask import Blueprint, Response, jsonify
-
 from tin_kettle.core.recipe.model import Recipe
 from tin_kettle.core.recipe.reading import dump_recipe
 from tin_kettle.store.database import Library
 from tin_kettle.store.history import was_kept
-from tin_kettle.web.context import context
-
-blueprint = Blueprint("left", __name__, url_prefix="/api")
 
 
 class UnsavedEdits:
@@ -45,10 +40,3 @@ class UnsavedEdits:
         """It is taken up, or given up."""
         with self._lock:
             self._songs.pop(song_id, None)
-
-
-@blueprint.post("/songs/<int:song_id>/left/forget")
-def forget(song_id: int) -> Response:
-    """Give up what a listener left behind in the middle of an edit."""
-    context().left.forget(song_id)
-    return jsonify(left=None)

@@ -12,10 +12,9 @@ from tin_kettle.core.recipe.automation import OF_OWNER, OF_STAGE
 from tin_kettle.core.recipe.automation_text import rides_in_words
 from tin_kettle.core.recipe.model import Bus, Recipe
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.declarations import describe_params
 from tin_kettle.core.stages.split import DEEPEST, NAMES, PARTS, SplitParams
-from tin_kettle.core.stages.stage import Stage
+from tin_kettle.core.stages.stage import Branch, Stage
 
 
 def describe_stage(stage: Stage, rate_hz: float, rides: str = "") -> dict[str, Any]:

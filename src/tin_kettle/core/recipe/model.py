@@ -14,10 +14,9 @@ from typing import TYPE_CHECKING, Annotated, Literal, TypeVar
 from pydantic import ConfigDict, Field
 
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.declarations import Id, Params, number, switch
 from tin_kettle.core.stages.split import SplitParams
-from tin_kettle.core.stages.stage import Stage, stage_class
+from tin_kettle.core.stages.stage import Branch, Stage, stage_class
 
 FORMAT = "tin-kettle-recipe"
 VERSION = 1

@@ -10,13 +10,13 @@ from pydantic import Field
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.dsp.crossover import Bands, band_responses
-from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.crossover_params import Corner, corners_problem, crossovers
 from tin_kettle.core.stages.declarations import Kind, Params, Picture, choice
 from tin_kettle.core.stages.divider import Divider
 from tin_kettle.core.stages.filter import PICTURE_HZ
 from tin_kettle.core.stages.hits_tonal_rest import HitsTonalRest, Resolution
 from tin_kettle.core.stages.number_text import hz
+from tin_kettle.core.stages.stage import Branch
 
 By = Literal["bands", "copies", "mid_side", "left_right", "percussive"]
 PARTS: dict[By, tuple[int, int]] = {

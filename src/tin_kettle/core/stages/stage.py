@@ -1,15 +1,12 @@
-"""A stage in a recipe: its place's id, its kind, and what every kind shares."""
+"""A stage in a recipe: its id, its kind, what every kind shares, and the branches of those that divide the sound."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar, Literal, cast
+from typing import TYPE_CHECKING, Any, ClassVar, Literal, TypeAlias, cast
 
 from pydantic import Field, create_model
 
 from tin_kettle.core.stages.declarations import Channels, Id, Kind, Params, choice, number, switch
-
-if TYPE_CHECKING:
-    from tin_kettle.core.stages.branch import Branch
 
 
 def mix_of(default: float) -> Any:
@@ -39,6 +36,47 @@ class Stage(Params):
     def with_branches(self, branches: tuple[Branch, ...]) -> Stage:
         """The same stage with other branches."""
         return self.model_copy(update={"params": self.params.model_copy(update={"branches": branches})})
+
+
+if TYPE_CHECKING:
+    AnyStage: TypeAlias = Stage  # one of the classes of all kinds, which :mod:`tin_kettle.core.recipe.model` puts in
+
+
+class Branch(Params):
+    """A chain beside others, with a level, a place and a width."""
+
+    id: Id
+    name: str = Field(default="", max_length=120)
+    muted: bool = switch(False, label="Mute in the print", says="Leaves this branch out of the print.")
+    gain_db: float = number(
+        0,
+        -24,
+        24,
+        label="Level",
+        unit="dB",
+        ticks=(-24, -12, -6, 0, 6, 12, 24),
+        says="Sets the level of this branch.",
+        follows=True,
+    )
+    pan: float = number(
+        0,
+        -1,
+        1,
+        label="Pan",
+        ticks=(-1, -0.5, 0, 0.5, 1),
+        says="Turns one channel of this branch down: the right below zero, the left above.",
+        follows=True,
+    )
+    width: float = number(
+        1,
+        0,
+        2,
+        label="Width",
+        ticks=(0, 0.5, 1, 1.5, 2),
+        says="Sets the stereo width of this branch: 0 is mono, above 1 is wider than the input.",
+        follows=True,
+    )
+    chain: tuple[AnyStage, ...] = Field(default=(), strict=False)
 
 
 def stage_class(kind: Kind) -> type[Stage]:

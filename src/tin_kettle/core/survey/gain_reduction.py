@@ -7,8 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.engine.graph.nodes import ChainNode
 from tin_kettle.core.engine.graph.stage_node import StageNode
+from tin_kettle.core.engine.graph.traversal import Metered
 from tin_kettle.core.engine.offline import song_frames, song_rate
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
@@ -45,7 +45,7 @@ def _heard(recipe: Recipe, stage_id: str, sources: Mapping[str, Source], start: 
     """What a stage's detector hears over the passage, (2, frames), and how many of these come before it."""
     parts = []
 
-    def read(part: StageNode | ChainNode) -> None:
+    def read(part: Metered) -> None:
         if part.id == stage_id and isinstance(part, StageNode) and part.detector is not None:
             parts.append(part.detector)
 

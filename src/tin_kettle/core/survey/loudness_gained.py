@@ -14,8 +14,8 @@ import numpy as np
 
 from tin_kettle.core.dsp.block import Block
 from tin_kettle.core.engine.graph.meters import METER_HOP, series_db
-from tin_kettle.core.engine.graph.nodes import ChainNode
 from tin_kettle.core.engine.graph.stage_node import StageNode
+from tin_kettle.core.engine.graph.traversal import Metered
 from tin_kettle.core.engine.offline import song_frames, song_rate
 from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
@@ -220,7 +220,7 @@ class _Trial:
         self._early_hops = passage.early_frames // METER_HOP
         self._blocks = passage.blocks(self._read)
 
-    def _read(self, part: StageNode | ChainNode) -> None:
+    def _read(self, part: Metered) -> None:
         """What the stage takes off, and nothing else that meters read."""
         if part.id == self._stage_id and isinstance(part, StageNode):
             efforts = part.instance.processor.efforts_db

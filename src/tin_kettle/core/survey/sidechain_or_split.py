@@ -15,8 +15,7 @@ from numpy.typing import NDArray
 from tin_kettle.core.dsp.crossover import crossover_low
 from tin_kettle.core.dsp.svf import svf_cascade
 from tin_kettle.core.engine.graph.meters import METER_HOP, Series
-from tin_kettle.core.engine.graph.nodes import ChainNode
-from tin_kettle.core.engine.graph.stage_node import StageNode
+from tin_kettle.core.engine.graph.traversal import Metered
 from tin_kettle.core.engine.offline import song_rate
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
@@ -25,11 +24,10 @@ from tin_kettle.core.recipe.automation import targets
 from tin_kettle.core.recipe.extract import up_to
 from tin_kettle.core.recipe.model import STAGES, Chain, Owner, Recipe
 from tin_kettle.core.recipe.reading import dump_recipe, parse_recipe
-from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.compressor import CompressorParams, DetectorFilter
 from tin_kettle.core.stages.number_text import db, hz
 from tin_kettle.core.stages.split import SplitParams
-from tin_kettle.core.stages.stage import Stage
+from tin_kettle.core.stages.stage import Branch, Stage
 from tin_kettle.core.survey.gain_reduction import excerpt
 
 USUAL_HZ = 100.0
@@ -150,7 +148,7 @@ def _played(
     passage.graph.meter(True)
     series = Series()
 
-    def read(part: StageNode | ChainNode) -> None:
+    def read(part: Metered) -> None:
         if part.id == stage_id and part.reading is not None:
             series.add(part.reading)
 

@@ -17,8 +17,8 @@ from tin_kettle.core.dsp.decibels import gain_to_db
 from tin_kettle.core.dsp.pass_filters import high_pass, low_pass
 from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.graph.meters import METER_HOP, Row, Series, is_effort, strongest
-from tin_kettle.core.engine.graph.nodes import ChainNode
 from tin_kettle.core.engine.graph.stage_node import StageNode
+from tin_kettle.core.engine.graph.traversal import Metered
 from tin_kettle.core.engine.offline import render, song_frames, song_rate
 from tin_kettle.core.engine.parallel import CORES, Hear, in_parallel
 from tin_kettle.core.engine.source import Source
@@ -238,7 +238,7 @@ def survey_song(
     meters = _Meters(rate_hz)
     readings: dict[str, Series] = {}
 
-    def read(part: StageNode | ChainNode) -> None:
+    def read(part: Metered) -> None:
         if part.reading is not None:
             readings.setdefault(part.id, Series()).add(part.reading)
 

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from tin_kettle.core.engine.graph.meters import METER_HOP, is_effort
-from tin_kettle.core.engine.graph.nodes import ChainNode
-from tin_kettle.core.engine.graph.stage_node import StageNode
+from tin_kettle.core.engine.graph.traversal import Metered
 from tin_kettle.core.engine.parallel import CORES
 from tin_kettle.core.engine.passage import Passage
 from tin_kettle.core.engine.source import Source
@@ -150,7 +149,7 @@ def _tried(
     loudness, peaks, work = LoudnessMeter(passage.rate_hz), TruePeakMeter(), dict[str, float]()
     dynamic = {stage.id for stage in recipe.stages() if stage.on and stage.declared.dynamic}
 
-    def read(part: StageNode | ChainNode) -> None:
+    def read(part: Metered) -> None:
         if part.id in dynamic and part.reading is not None:
             efforts = [row for series, row in part.reading.rows.items() if is_effort(series)]
             rows = [row[max(first_hop - begins, 0) :] for begins, row in efforts]

@@ -1,1 +1,5 @@
-"""What a recipe is at work: nodes, stage nodes, splits, chain nodes, faders."""
+"""A recipe at work: every stage, chain and split as nodes, with every latency compensated.
+
+Terms: *stage node* (a stage in its place), *stage instance* (a stage at one setting), *chain node* (a bus, group or
+branch), *traversal* (how blocks go through).
+"""

@@ -134,12 +134,15 @@ def moves_of(stages: tuple[Stage, ...], automation: AutomationValues) -> Moves:
 
 
 def is_alike(
-    stages: tuple[Stage, ...], automation: AutomationValues, others: tuple[Stage, ...], their_rides: AutomationValues
+    stages: tuple[Stage, ...],
+    automation: AutomationValues,
+    others: tuple[Stage, ...],
+    their_automation: AutomationValues,
 ) -> bool:
     """Whether two chains of the same stages are the same at rest, at any moment."""
-    mine, theirs = moves_of(stages, automation), moves_of(others, their_rides)
+    mine, theirs = moves_of(stages, automation), moves_of(others, their_automation)
     if callable(mine) or callable(theirs):
-        return stages == others and automation.automation.curves == their_rides.automation.curves
+        return stages == others and automation.automation.curves == their_automation.automation.curves
     return mine == theirs
 
 

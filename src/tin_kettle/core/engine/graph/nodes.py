@@ -27,12 +27,11 @@ from tin_kettle.core.engine.graph.fader import Fader
 from tin_kettle.core.engine.graph.meters import Reading, levels_db
 from tin_kettle.core.engine.graph.stage_instance import StageInstance
 from tin_kettle.core.engine.graph.stage_node import Decaying, StageNode
-from tin_kettle.core.engine.graph.traversal import ALONE, Traversal
+from tin_kettle.core.engine.graph.traversal import ALONE, Metered, Traversal
 from tin_kettle.core.recipe.model import Owner
-from tin_kettle.core.stages.branch import Branch
 from tin_kettle.core.stages.divider import Divider
 from tin_kettle.core.stages.processor import Processor
-from tin_kettle.core.stages.stage import Stage
+from tin_kettle.core.stages.stage import Branch, Stage
 
 TURN_S = 0.1
 
@@ -62,7 +61,8 @@ class Chain:
     def chain_nodes(self) -> Iterator[ChainNode]:
         """Every branch at any depth."""
         for node in self.nodes:
-            yield from node.chain_nodes()
+            if isinstance(node, SplitNode):
+                yield from node.chain_nodes()
 
     def fork(self) -> Self:
         """A copy that goes on from the same state."""
@@ -145,7 +145,7 @@ class ChainNode:
         """Of its bus, group or branch."""
         return self.owner.id
 
-    def parts(self) -> Iterator[StageNode | ChainNode]:
+    def parts(self) -> Iterator[Metered]:
         """Itself: what is in its chain are places of their own."""
         yield self
 
@@ -261,8 +261,8 @@ class Branches(Processor):
 class SplitNode(StageNode):
     """A node with chains inside. What changes in a branch changes there; the split itself does not fade for it."""
 
-    def _voice_of(self, stage: Stage) -> StageInstance:
-        inside = Branches(stage, self._all_rides, self._rate_hz)
+    def _instance_of(self, stage: Stage) -> StageInstance:
+        inside = Branches(stage, self._all_automation, self._rate_hz)
         return StageInstance(stage, inside, inside.corners, self._rate_hz)
 
     @property
@@ -277,7 +277,12 @@ class SplitNode(StageNode):
         for chain_node in self._branches.chain_nodes:
             yield from chain_node.chain.walk()
 
+    def parts(self) -> Iterator[Metered]:
+        yield from self.walk()
+        yield from self.chain_nodes()
+
     def chain_nodes(self) -> Iterator[ChainNode]:
+        """The branches inside, at any depth."""
         for chain_node in self._branches.chain_nodes:
             yield chain_node
             yield from chain_node.chain.chain_nodes()

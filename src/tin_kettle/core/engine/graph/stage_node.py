@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from typing import TYPE_CHECKING, Protocol, Self
+from typing import Protocol, Self
 
 import numpy as np
 
@@ -17,12 +17,10 @@ from tin_kettle.core.engine.graph.automation_values import AutomationValues, Tar
 from tin_kettle.core.engine.graph.components import pick, place
 from tin_kettle.core.engine.graph.meters import SILENT_DB, Reading, Row, is_effort, levels_db, series_db
 from tin_kettle.core.engine.graph.stage_instance import StageInstance, Tap
+from tin_kettle.core.engine.graph.traversal import Metered
 from tin_kettle.core.recipe.automation import Value
 from tin_kettle.core.stages.declarations import describe_params
 from tin_kettle.core.stages.stage import Stage
-
-if TYPE_CHECKING:
-    from tin_kettle.core.engine.graph.nodes import ChainNode
 
 
 def keys_of(stage: Stage, automation: AutomationValues) -> tuple[str, ...]:
@@ -56,9 +54,9 @@ class StageNode:
     def __init__(self, stage: Stage, automation: AutomationValues, rate_hz: float) -> None:
         self._rate_hz = rate_hz
         self.stage = stage
-        self._all_rides = automation
+        self._all_automation = automation
         self._automation = automation.of(stage.id)
-        self._fade: Crossfade[StageInstance, Stage] = Crossfade(self._voice_of(stage), rate_hz)
+        self._fade: Crossfade[StageInstance, Stage] = Crossfade(self._instance_of(stage), rate_hz)
         self._fresh = True
         self._undecided = bool(self._automation.switched)
         self._decay: tuple[float, float] | None = None
@@ -76,7 +74,7 @@ class StageNode:
         self._idle = 0
         self._last = Span(Timeline(), 0, 0)
 
-    def _voice_of(self, stage: Stage) -> StageInstance:
+    def _instance_of(self, stage: Stage) -> StageInstance:
         processor = stage.declared.build(stage.params, self._rate_hz)
         return StageInstance(stage, processor, stage.declared.crossovers_hz(stage.params), self._rate_hz)
 
@@ -112,7 +110,7 @@ class StageNode:
 
     def _decay_s(self) -> tuple[float, float]:
         """Memory and tail in seconds."""
-        if not self._all_rides.automation.can_be_on(self.stage):
+        if not self._all_automation.automation.can_be_on(self.stage):
             return 0.0, 0.0
         if self._decay is None:
             self._decay = self._longest(lambda one: one.memory_s), self._longest(lambda one: one.tail_s)
@@ -125,7 +123,7 @@ class StageNode:
         def measure(stage: Stage) -> float:
             return duration(stage.declared.build(stage.params, self._rate_hz))
 
-        return measure(self._all_rides.automation.farthest(self.stage, measure))
+        return measure(self._all_automation.automation.farthest(self.stage, measure))
 
     def align(self, latency_frames: int, tap_latencies: Mapping[str, int]) -> int:
         """Line up with the keys, where the sound and the taps come that many frames late.
@@ -133,7 +131,7 @@ class StageNode:
         Returns:
             How late it leaves.
         """
-        keys = keys_of(self.stage, self._all_rides)
+        keys = keys_of(self.stage, self._all_automation)
         latest = max([latency_frames, *(tap_latencies[key] for key in keys)])
         self._arrival_latency_frames, self.latency_frames, self._tapped_at = latency_frames, latest, dict(tap_latencies)
         self._wait = DelayLine(latest - latency_frames)
@@ -152,14 +150,9 @@ class StageNode:
         """Itself, then all that is inside."""
         yield self
 
-    def chain_nodes(self) -> Iterator[ChainNode]:
-        """The branches inside, at any depth."""
-        return iter(())
-
-    def parts(self) -> Iterator[StageNode | ChainNode]:
+    def parts(self) -> Iterator[Metered]:
         """Itself, and all stage nodes and branches inside."""
-        yield from self.walk()
-        yield from self.chain_nodes()
+        yield self
 
     def inside(self) -> dict[str, Block]:
         """What one may look at of the last block beside input and output, (2, frames) by name."""
@@ -216,11 +209,11 @@ class StageNode:
 
     def change(self, stage: Stage, automation: AutomationValues) -> None:
         """Go to another setting of the same kind and delay within 10 ms; a fade under way is finished first."""
-        self.stage, self._all_rides, self._automation = stage, automation, automation.of(stage.id)
+        self.stage, self._all_automation, self._automation = stage, automation, automation.of(stage.id)
         self._undecided, self._decay = True, None
 
     def _make(self, stage: Stage, before: StageInstance) -> StageInstance:
-        instance = self._voice_of(stage)
+        instance = self._instance_of(stage)
         instance.align(self.latency_frames, self._tapped_at)
         if not instance.adopt(before):
             self._warm(instance)
@@ -245,7 +238,7 @@ class StageNode:
         if wanted == self.instance.stage:
             self._fade.stay()
         elif self._fresh:
-            self._fade = Crossfade(self._voice_of(wanted), self._rate_hz)
+            self._fade = Crossfade(self._instance_of(wanted), self._rate_hz)
             self.instance.align(self.latency_frames, self._tapped_at)
         else:
             self._fade.change(wanted, self._make)

@@ -8,17 +8,24 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager, nullcontext
-from typing import TYPE_CHECKING, Protocol
+from typing import Protocol
 
+from tin_kettle.core.engine.graph.meters import Reading
 from tin_kettle.core.errors import Cancelled
 
-if TYPE_CHECKING:
-    from tin_kettle.core.engine.graph.nodes import ChainNode
-    from tin_kettle.core.engine.graph.stage_node import StageNode
 
-Read = Callable[["StageNode | ChainNode"], None]
+class Metered(Protocol):
+    """A stage, a bus, a group or a branch with what was read of its last block."""
+
+    @property
+    def id(self) -> str: ...
+
+    @property
+    def reading(self) -> Reading | None: ...
+
+
+Read = Callable[[Metered], None]
 """Looks at what a part of the signal path has of the block that it just heard."""
-
 
 _NOBODY_WAITS = nullcontext()
 
@@ -26,7 +33,7 @@ _NOBODY_WAITS = nullcontext()
 class Position(Protocol):
     """Where one block is at a time."""
 
-    def parts(self) -> Iterable[StageNode | ChainNode]:
+    def parts(self) -> Iterable[Metered]:
         """What may be read there."""
         ...
 

@@ -52,7 +52,7 @@ class _Successor:
         return self._built
 
     def needs(self, render_path: RenderPath, position: int) -> tuple[int, int]:
-        """From a render path that gives ``position`` next: where it would begin, and from where on it would be right."""
+        """For a render path that gives ``position`` next: where it would begin, and from where it would be right."""
         graph, tap = render_path.graph, self._setting.tap
         frames = graph.reach(self._setting.recipe, self._setting.silent)
         if frames is None:

@@ -1,4 +1,4 @@
-"""What may be compared at any moment: render paths that nobody hears yet, kept just behind the ear, caught up when wanted."""
+"""Render paths on standby: what may be compared at any moment, kept just behind the ear, caught up when called."""
 
 from __future__ import annotations
 
