@@ -36,7 +36,7 @@ ARGUMENTS = [
 RETRIES = 20
 PATIENCE_MS = 120_000
 """After so long what is waited for never comes: a busy machine takes its time."""
-FOUND = re.compile(r"^Findings(: none| \d+)$")
+FOUND = re.compile(r"^Findings \d+$")
 """What the song map says once the survey is there."""
 REPORT_MS = 60
 # told rarely: a page that is told of every 128 frames is busy with it

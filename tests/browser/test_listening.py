@@ -267,10 +267,11 @@ def test_a_finding_leads_to_its_fix_as_a_version(bench, add_song):
     x = music(20.0) * 0.3 + 0.01
     bench.open(add_song(x, "Offset", master=[]))
     bench.surveyed()
-    row = bench.page.get_by_label("Song map").locator("[data-finding=offset]")
+    panel = bench.page.get_by_label("Song map")
+    panel.get_by_role("tab", name="Findings 1").click()
+    row = panel.locator("[data-finding=offset]")
     expect(row).to_contain_text("DC offset")
-    row.click()
-    bench.page.get_by_role("button", name="Try: remove the offset").click()
+    panel.get_by_role("button", name="Try: remove the offset").click()
     bench.page.wait_for_function("window.tinKettle.state().heard.startsWith('version')")
     assert bench.state("recipe.master.length") == 0, "the song itself stays as it is"
     bench.play()

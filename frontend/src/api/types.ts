@@ -140,6 +140,10 @@ export interface KindInfo {
   mix: number;
   dynamic: boolean;
   params: Param[];
+  /** its controls by purpose, `mix` among them; what is in none has a place of its own */
+  columns: { title: string; params: string[] }[];
+  /** what does nothing but while another parameter has this value */
+  active_when: Record<string, { param: string; is: boolean | string }>;
   /** what its lists hold, by the name of the list */
   items: Record<string, { title: string; params: Param[] }>;
 }

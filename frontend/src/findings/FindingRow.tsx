@@ -42,32 +42,36 @@ export function FindingRow({ finding, settled }: { finding: Finding; settled: bo
       .catch(complain);
   return (
     <Popover.Root>
-      <Popover.Trigger
-        className="block w-full truncate text-left leading-[1.45] hover:bg-rim2"
-        data-finding={finding.id}
-        onClick={go}
-      >
-        <b className="font-[650] text-copper">{finding.at_s === null ? "song" : formatTime(finding.at_s)}</b>{" "}
-        {finding.title}
-      </Popover.Trigger>
+      <div className="flex items-baseline gap-2 py-[1px] hover:bg-rim2">
+        <Popover.Trigger
+          className="min-w-0 flex-1 truncate text-left leading-[1.5] [font-stretch:88%]"
+          data-finding={finding.id}
+          onClick={go}
+        >
+          <b className="font-[650] text-copper">
+            {finding.at_s === null ? "song" : formatTime(finding.at_s)}
+          </b>{" "}
+          {finding.title}
+        </Popover.Trigger>
+        {finding.fix && (
+          <button
+            type="button"
+            aria-label={`Try: ${finding.fix}`}
+            title={settled ? `Try: ${finding.fix}` : "The song is being surveyed anew"}
+            className="shrink-0 px-1 font-[620] text-rim hover:underline disabled:opacity-50"
+            disabled={!settled}
+            onClick={() => void attempt()}
+          >
+            Try
+          </button>
+        )}
+      </div>
       <Popover.Portal>
         <Popover.Content className="menu w-[300px] p-3!" side="left" align="start" sideOffset={6}>
           <b className="font-[650]">{finding.title}</b>
           <p className="mt-1 select-text">{finding.says}</p>
           <div className="mt-3 flex flex-wrap gap-2">
-            {finding.fix && (
-              <Popover.Close asChild>
-                <button
-                  type="button"
-                  className="strong disabled:opacity-50"
-                  disabled={!settled}
-                  title={settled ? undefined : "The song is being surveyed anew"}
-                  onClick={() => void attempt()}
-                >
-                  Try: {finding.fix}
-                </button>
-              </Popover.Close>
-            )}
+            {finding.fix && <p className="w-full text-mute">Try: {finding.fix}.</p>}
             <Popover.Close asChild>
               <button type="button" className="plain" onClick={() => void dismiss()}>
                 Dismiss

@@ -82,6 +82,35 @@ export function drawTitle(context: CanvasRenderingContext2D, frame: Frame, text:
   context.fillText(text, frame.left + 8, frame.top + 14);
 }
 
+/** What the lines of a picture are, with a swatch each, above its upper right corner; none stands over the plot. */
+export function drawLegend(
+  context: CanvasRenderingContext2D,
+  frame: Frame,
+  lines: readonly { ink: string; text: string }[],
+): void {
+  context.font = "500 11px 'Archivo Variable', sans-serif";
+  context.textAlign = "left";
+  let x = frame.left + frame.width;
+  const y = frame.top - 8;
+  for (const { ink, text } of [...lines].reverse()) {
+    x -= context.measureText(text).width;
+    context.fillStyle = colour("mute");
+    context.fillText(text, x, y + 3);
+    x -= 18;
+    context.fillStyle = colour(ink);
+    context.fillRect(x, y - 2, 13, 2.5);
+    x -= 14;
+  }
+}
+
+/** What the axes of a picture are, above its upper left corner. */
+export function drawAxes(context: CanvasRenderingContext2D, frame: Frame, text: string): void {
+  context.fillStyle = colour("mute");
+  context.font = "500 11px 'Archivo Variable', sans-serif";
+  context.textAlign = "left";
+  context.fillText(text, frame.left, frame.top - 5);
+}
+
 /** A line through points, broken where a value is missing and held inside the frame. */
 export function drawLine(
   context: CanvasRenderingContext2D,

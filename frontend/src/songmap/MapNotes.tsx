@@ -1,4 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { Tabs } from "radix-ui";
+import { useState } from "react";
 import { api } from "../api/client";
 import { walk } from "../tree/tree";
 import { seek, select } from "../state/listening";
@@ -8,6 +10,8 @@ import { useSurvey } from "../state/useSurvey";
 import { FindingRow } from "../findings/FindingRow";
 import { formatDb, formatTime } from "../ui/format";
 import { stageTitle } from "./useMap";
+
+type Tab = "findings" | "gain reduction" | "source";
 
 /** What the survey found out, in words; a click goes there. */
 export function MapNotes() {
@@ -29,13 +33,36 @@ export function MapNotes() {
         ? "the survey was stopped"
         : busy
           ? `surveying the song · ${Math.round((survey?.progress ?? 0) * 100)} %`
-          : findings.length
-            ? `Findings ${findings.length}`
-            : "Findings: none";
+          : "";
+  const settled = survey?.state === "done";
+  const [picked, setPicked] = useState<Tab | null>(null);
+  // where the overview lists the findings, the panel says how hard the stages work
+  const listed = useBench((s) => s.selected === null);
+  const tab = picked ?? (listed ? "gain reduction" : "findings");
+  const tabs: [Tab, string][] = [
+    ["findings", busy ? "Findings" : `Findings ${findings.length}`],
+    ["gain reduction", "Gain reduction"],
+    ["source", "Source"],
+  ];
   return (
-    <div className="overflow-y-auto border-l border-faint px-3 py-[5px]">
-      <div className="cap mb-[2px] flex" role="status">
-        <span className="truncate">{status}</span>
+    <Tabs.Root
+      value={tab}
+      onValueChange={(next) => setPicked(next as Tab)}
+      className="grid min-h-0 grid-rows-[auto_auto_minmax(0,1fr)] border-l border-faint"
+    >
+      <Tabs.List aria-label="About the song" className="flex gap-[14px] border-b border-faint px-3">
+        {tabs.map(([value, label]) => (
+          <Tabs.Trigger
+            key={value}
+            value={value}
+            className="-mb-px border-b-2 border-transparent pt-[7px] pb-[5px] whitespace-nowrap text-mute hover:text-ink data-[state=active]:border-rim data-[state=active]:font-[620] data-[state=active]:text-ink"
+          >
+            {label}
+          </Tabs.Trigger>
+        ))}
+      </Tabs.List>
+      <div className="cap flex px-3 pt-[3px] empty:hidden" role="status">
+        {status && <span className="truncate">{status}</span>}
         {survey?.state === "failed" && (
           <button
             type="button"
@@ -59,30 +86,43 @@ export function MapNotes() {
           </button>
         )}
       </div>
-      <div className={busy ? "stale" : ""}>
-        {findings.map((finding) => (
-          <FindingRow key={finding.id} finding={finding} settled={!busy} />
-        ))}
-        {(survey?.dismissed ?? 0) > 0 && <Recall count={survey!.dismissed!} />}
-        {hardest.length > 0 && <div className="cap mt-1">Gain reduction</div>}
-        {hardest.map(({ stage, db, at_s }) => (
-          <button
-            key={stage.id}
-            type="button"
-            className="block w-full truncate text-left leading-[1.45] hover:bg-rim2"
-            title="Go there"
-            onClick={() => {
-              select(stage.id);
-              seek((at_s - 1) * song.rate_hz);
-            }}
-          >
-            {stageTitle(recipe, stage)} <b className="font-[650] text-copper">{formatDb(db)}</b> at{" "}
-            {formatTime(at_s)}
-          </button>
-        ))}
-      </div>
-      <Received />
-    </div>
+      <Tabs.Content
+        value={tab}
+        tabIndex={-1}
+        className={`overflow-y-auto px-3 py-[5px] ${busy ? "stale" : ""}`}
+      >
+        {tab === "findings" && (
+          <>
+            {findings.map((finding) => (
+              <FindingRow key={finding.id} finding={finding} settled={!busy} />
+            ))}
+            {settled && findings.length === 0 && <p className="text-mute">No findings.</p>}
+            {(survey?.dismissed ?? 0) > 0 && <Recall count={survey!.dismissed!} />}
+          </>
+        )}
+        {tab === "gain reduction" && (
+          <>
+            {hardest.map(({ stage, db, at_s }) => (
+              <button
+                key={stage.id}
+                type="button"
+                className="block w-full truncate py-[2px] text-left leading-[1.45] hover:bg-rim2"
+                title="Go to the loudest moment"
+                onClick={() => {
+                  select(stage.id);
+                  seek((at_s - 1) * song.rate_hz);
+                }}
+              >
+                {stageTitle(recipe, stage)} <b className="font-[650] text-copper">{formatDb(db)}</b> at{" "}
+                {formatTime(at_s)}
+              </button>
+            ))}
+            {settled && hardest.length === 0 && <p className="text-mute">No stage turns anything down.</p>}
+          </>
+        )}
+        {tab === "source" && <Source />}
+      </Tabs.Content>
+    </Tabs.Root>
   );
 }
 
@@ -102,14 +142,13 @@ function Recall({ count }: { count: number }) {
   );
 }
 
-function Received() {
+function Source() {
   const song = useBench((s) => s.song)!;
   const sources = Object.values(song.sources);
   const source = sources[0];
   if (!source) return null;
   return (
-    <div className="mt-1">
-      <div className="cap">received</div>
+    <div>
       <div className="truncate" title={sources.map(({ name }) => name).join(", ")}>
         {sources.length > 1 ? `${sources.length} buses` : source.name}
       </div>

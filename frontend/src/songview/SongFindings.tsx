@@ -18,7 +18,7 @@ export function SongFindings() {
       {findings.map((finding) => (
         <div key={finding.id} className="border-t border-faint py-[3px]">
           <FindingRow finding={finding} settled={settled} />
-          {finding.fix && <span className="cap block truncate">Try: {finding.fix}</span>}
+          {finding.fix && <span className="cap block truncate">{finding.fix}</span>}
         </div>
       ))}
       {settled && findings.length === 0 && <p className="text-mute">No findings.</p>}

@@ -55,7 +55,7 @@ export default function BandDynamicsView({ stage }: { stage: BandStage }) {
   const threshold = useItems("band_dynamics", "bands").find(({ name }) => name === "threshold_db");
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(100px,1fr)_auto_minmax(0,176px)] gap-y-[6px]">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <SpectrumTools />
         <button

@@ -49,13 +49,14 @@ export const CompressorTools = memo(function CompressorTools({ id }: { id: strin
     }
   };
   return (
-    <div className="flex items-center gap-2">
+    <div className="tools">
       <Segments
         label="Picture"
         value={shows}
         options={PICTURES}
         onChange={(next) => useCompressorPicture.setState({ shows: next })}
       />
+      <Work id={id} />
       <Presets id={id} kind="compressor" />
       <SideChainMenu id={id} change={change} />
       <button
@@ -77,7 +78,6 @@ export const CompressorTools = memo(function CompressorTools({ id }: { id: strin
         Hold gain reduction
       </button>
       <SideChainOrSplit id={id} />
-      <Work id={id} />
     </div>
   );
 });
@@ -90,7 +90,7 @@ function Work({ id }: { id: string }) {
   const words = loop ? series?.words : survey?.work?.[id];
   if (!words) return null;
   return (
-    <span className={`truncate ${survey?.state === "done" ? "" : "stale"}`} title={words}>
+    <span className={`cap min-w-0 truncate ${survey?.state === "done" ? "" : "stale"}`} title={words}>
       {words}
     </span>
   );

@@ -10,6 +10,7 @@ import { useCompressorPicture } from "./compressor";
 import { CompressorTools } from "./CompressorTools";
 import { Controls } from "./Controls";
 import { CurvePicture } from "./CurvePicture";
+import { DetectorFilters } from "./DetectorFilters";
 import { DetectorPicture } from "./DetectorPicture";
 import { newReference } from "./holdGainReduction";
 import { TimePicture } from "./TimePicture";
@@ -28,9 +29,9 @@ export default function CompressorView({ stage }: { stage: CompressorStage }) {
     newReference();
   };
   return (
-    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(96px,1fr)_minmax(0,max-content)] gap-y-2">
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[28px_minmax(96px,1fr)_minmax(0,max-content)_max-content] gap-y-[6px]">
       <CompressorTools id={stage.id} />
-      <div className="grid min-h-0 grid-cols-[218px_1fr] gap-[10px]">
+      <div className="grid min-h-0 grid-cols-[minmax(150px,190px)_1fr] gap-[10px]">
         {shows === "detector" ? (
           <DetectorPicture stage={stage.id} filters={filters} />
         ) : (
@@ -53,6 +54,7 @@ export default function CompressorView({ stage }: { stage: CompressorStage }) {
         />
       </div>
       <Controls stage={stage} />
+      <DetectorFilters stage={stage.id} filters={filters} />
     </div>
   );
 }

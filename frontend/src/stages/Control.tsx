@@ -28,7 +28,7 @@ export const Control = memo(function Control({ target, path, param, value, idle,
   const ridden = useAutomation(target, path);
   if (param.type === "number" && typeof value === "number")
     return (
-      <div className={idle ? "stale" : ""}>
+      <div className={idle ? "idle" : ""}>
         <AutomatedRule
           target={target}
           path={path}
@@ -45,7 +45,7 @@ export const Control = memo(function Control({ target, path, param, value, idle,
   );
   if (param.type === "boolean")
     return (
-      <label className="group/ride flex h-[47px] items-start gap-2 pt-[2px]" data-ride={`${target} ${path}`}>
+      <label className="group/ride flex h-[44px] items-start gap-2 pt-[2px]" data-ride={`${target} ${path}`}>
         <Switch.Root
           checked={shown === true}
           aria-label={param.label}
@@ -67,7 +67,7 @@ export const Control = memo(function Control({ target, path, param, value, idle,
   const List = long || param.choices.length > FEW ? Choice : Segments;
   return (
     <div
-      className={`group/ride flex h-[47px] flex-col gap-1 ${idle ? "stale" : ""}`}
+      className={`group/ride flex h-[44px] flex-col gap-1 ${idle ? "idle" : ""}`}
       data-ride={`${target} ${path}`}
     >
       <LabelledControl param={param} badge={badge} />

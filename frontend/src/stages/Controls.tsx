@@ -1,16 +1,13 @@
 import { useCallback, useMemo } from "react";
-import type { DetectorFilter, Param, Stage, Value } from "../api/types";
+import type { Param, Stage, Value } from "../api/types";
 import { paramLabel, setField, setParam } from "../state/editing";
 import { edit } from "../state/edits";
 import { kindInfo, useBench } from "../state/store";
 import { stageOf } from "../tree/tree";
 import { Control } from "./Control";
-import { DetectorFilters } from "./DetectorFilters";
 import { followWork, newReference } from "./holdGainReduction";
 
-/** What has a place of its own on the bench. */
-const ELSEWHERE = new Set(["key", "bands", "phase", "by", "crossovers_hz", "widths"]);
-/** The controls of any stage, from its declaration. */
+/** The controls of any stage in columns by purpose, as its declaration has them. */
 export function Controls({ stage }: { stage: Stage }) {
   const info = kindInfo(stage.kind);
   const shared = useBench((s) => s.stages?.shared.stage.find(({ name }) => name === "mix"));
@@ -40,53 +37,51 @@ export function Controls({ stage }: { stage: Stage }) {
   );
   if (!info) return null;
   const values = stage.params as unknown as Record<string, Value>;
-  // lists come last: they take the whole width
-  const shown = info.params.filter(({ name }) => !ELSEWHERE.has(name));
-  const params = [...shown].sort((a, b) => Number(a.type === "array") - Number(b.type === "array"));
+  const params = new Map(info.params.map((param) => [param.name, param]));
+  const isIdle = (name: string) => {
+    const only = info.active_when[name];
+    return only !== undefined && values[only.param] !== only.is;
+  };
   return (
     <div
       data-controls
-      className={`grid min-h-0 content-start gap-x-[18px] gap-y-[1px] overflow-y-auto px-[4px] [&_.seg>button]:px-[6px] pt-2 pb-1 max-[1180px]:grid-cols-4 ${params.length > 9 ? "grid-cols-5" : "grid-cols-4"}`}
+      className="grid min-h-0 grid-flow-col auto-cols-[minmax(0,1fr)] content-start gap-x-[24px] overflow-y-auto px-[4px] pb-1 max-[1100px]:gap-x-[14px] [&_.seg>button]:px-[7px]"
     >
-      {params.map((param) =>
-        param.name === "detector_filters" ? (
-          <DetectorFilters
-            key={param.name}
-            stage={stage.id}
-            filters={values[param.name] as DetectorFilter[]}
-          />
-        ) : (
-          <Control
-            key={param.name}
-            target={stage.id}
-            path={param.name}
-            param={param}
-            value={values[param.name] ?? null}
-            idle={isIdle(param.name, values)}
-            onChange={change}
-          />
-        ),
-      )}
-      {info.mixes && mix && (
-        <Control
-          target={stage.id}
-          path="mix"
-          param={mix}
-          value={stage.mix}
-          idle={false}
-          onChange={changeMix}
-        />
-      )}
+      {info.columns.map(({ title, params: names }) => (
+        <section key={title} aria-label={title} className="min-w-0">
+          <h3 className="cap border-b border-line pb-[3px] font-[560]">{title}</h3>
+          {names.map((name) => {
+            const param = params.get(name);
+            if (name === "mix")
+              return (
+                mix && (
+                  <Control
+                    key={name}
+                    target={stage.id}
+                    path="mix"
+                    param={mix}
+                    value={stage.mix}
+                    idle={false}
+                    onChange={changeMix}
+                  />
+                )
+              );
+            return (
+              param && (
+                <Control
+                  key={name}
+                  target={stage.id}
+                  path={name}
+                  param={param}
+                  value={values[name] ?? null}
+                  idle={isIdle(name)}
+                  onChange={change}
+                />
+              )
+            );
+          })}
+        </section>
+      ))}
     </div>
   );
-}
-
-/** Whether a control has nothing to act on at the moment. */
-function isIdle(name: string, values: Record<string, Value>): boolean {
-  if (name === "tilt_db_oct") return values.reference !== "tilted";
-  if (name.startsWith("emphasis_") && name !== "emphasis_on") return values.emphasis_on !== true;
-  if (name === "rms_ms") return values.detector !== "rms";
-  if (name === "release_ms") return values.release_mode === "auto" && "ceiling_db" in values;
-  const pass = /^(high_pass|low_pass)_(?!on)/.exec(name);
-  return pass !== null && values[`${pass[1]}_on`] === false;
 }

@@ -1,7 +1,7 @@
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { heardNow } from "../state/useLiveReadings";
 import type { Frame } from "../plots/plot";
-import { drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
+import { drawAxes, drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
 import type { Axis } from "../ui/scale";
 
 interface Props {
@@ -18,7 +18,9 @@ interface Props {
 /** The static curve, level in to level out, with where the music is on it now. */
 export function CurvePicture({ stage, inDb, outDb, threshold, makeupDb, axis, ticks }: Props) {
   const ref = useMovingCanvas((context, width, height) => {
-    const frame: Frame = { left: 30, top: 14, width: width - 40, height: height - 38 };
+    // level against level is square
+    const side = Math.min(width - 40, height - 42);
+    const frame: Frame = { left: 30, top: 22, width: side, height: side };
     drawGridX(context, frame, axis, ticks);
     drawGridY(context, frame, axis, ticks);
     const ends = [axis.low, axis.high];
@@ -52,10 +54,7 @@ export function CurvePicture({ stage, inDb, outDb, threshold, makeupDb, axis, ti
       if (level > axis.low)
         drawDiamond(context, xAt(frame, axis, level), yAt(frame, axis, Math.max(axis.low, out)));
     }
-    context.fillStyle = colour("mute");
-    context.font = "500 10.5px 'Archivo Variable', sans-serif";
-    context.textAlign = "left";
-    context.fillText("level in → level out, dB", frame.left + 8, frame.top + 12);
+    drawAxes(context, frame, "output against input, dB");
   });
   return (
     <div className="picture">

@@ -27,8 +27,8 @@ export const DetectorFilters = memo(function DetectorFilters({ stage, filters }:
   const follows = useFollow((s) => s.follows);
   const change = (next: DetectorFilter[], label: string) => changeFilters(stage, next, label, true);
   return (
-    <section aria-label="Detector filters" className="order-last col-span-full border-t border-faint pt-2">
-      <div className="flex items-center gap-3 pb-1">
+    <section aria-label="Detector filters" className="order-last col-span-full border-t border-faint pt-1">
+      <div className="flex items-center gap-3">
         <span>Detector filters</span>
         {filters.length === 0 && <span className="text-mute">everything</span>}
         {filters.length < MOST && (

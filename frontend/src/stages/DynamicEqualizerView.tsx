@@ -23,7 +23,7 @@ export default function DynamicEqualizerView({ stage }: { stage: PinStage }) {
   const threshold = useItems("dynamic_equalizer", "bands").find(({ name }) => name === "threshold_db");
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(100px,1fr)_auto_minmax(0,196px)] gap-y-[6px]">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <SpectrumTools />
         {chosen && <Alone pin={chosen} number={at + 1} />}

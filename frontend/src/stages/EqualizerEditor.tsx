@@ -28,7 +28,7 @@ export default function EqualizerEditor({ stage }: { stage: EqualizerStage }) {
   }, [searching]);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_auto_auto] gap-y-[6px]">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Segments
           label="Phase"
           value={stage.params.phase}

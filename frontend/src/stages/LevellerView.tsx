@@ -7,7 +7,7 @@ import { TimePicture } from "./TimePicture";
 export default function LevellerView({ stage }: { stage: Extract<Stage, { kind: "leveller" }> }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           it evens notes towards the sound's own long average; rests are not raised

@@ -21,7 +21,7 @@ export function PushTools({ stage, children }: { stage: Stage; children?: ReactN
   const won = useLoudnessGained(stage.id, shows === "won").found?.words;
   const words = shows === "won" ? won : survey?.work?.[stage.id];
   return (
-    <div className="flex items-center gap-2">
+    <div className="tools">
       <Segments
         label="Picture"
         value={shows}

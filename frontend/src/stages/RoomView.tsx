@@ -18,7 +18,7 @@ export default function RoomView({ stage }: { stage: Extract<Stage, { kind: "roo
   const mono = useBench((s) => s.described[stage.id]?.picture.mono_db);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           the answer to a click in the middle

@@ -13,7 +13,7 @@ export default function SaturatorView({ stage }: { stage: Extract<Stage, { kind:
   useStageDetails(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(170px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           grey: levels that meet the curve · copper: levels that leave it

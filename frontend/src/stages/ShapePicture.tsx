@@ -2,7 +2,7 @@ import { useBench } from "../state/store";
 import { colour, useMovingCanvas } from "../ui/useCanvas";
 import { heardNow } from "../state/useLiveReadings";
 import type { Frame } from "../plots/plot";
-import { drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
+import { drawAxes, drawGridX, drawGridY, drawLine, xAt, yAt } from "../plots/plot";
 import type { Axis } from "../ui/scale";
 
 const BAR_SHARE = 0.22;
@@ -11,7 +11,8 @@ const BAR_SHARE = 0.22;
 export function ShapePicture({ stage, axis, ticks }: { stage: string; axis: Axis; ticks: number[] }) {
   const picture = useBench((s) => s.described[stage]?.picture);
   const ref = useMovingCanvas((context, width, height) => {
-    const frame: Frame = { left: 30, top: 14, width: width - 40, height: height - 38 };
+    const side = Math.min(width - 40, height - 42);
+    const frame: Frame = { left: 30, top: 22, width: side, height: side };
     const { in_db: inDb = [], out_db: outDb = [], classes_db: classes = [] } = picture ?? {};
     const { drive_db: drive = 0, trim_db: trim = 0 } = picture ?? {};
     drawGridX(context, frame, axis, ticks);
@@ -50,10 +51,7 @@ export function ShapePicture({ stage, axis, ticks }: { stage: string; axis: Axis
       { ink: "rim", width: 2.4 },
     );
     context.restore();
-    context.fillStyle = colour("mute");
-    context.font = "500 10.5px 'Archivo Variable', sans-serif";
-    context.textAlign = "left";
-    context.fillText("level in → level out, dB", frame.left + 8, frame.top + 12);
+    drawAxes(context, frame, "output against input, dB");
   });
   return (
     <div className="picture">

@@ -13,7 +13,7 @@ export default function SplitView({ stage }: { stage: Split }) {
   const most = useBench((s) => s.stages?.split.parts[by].most ?? 0);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Segments
           label="Split by"
           value={by}

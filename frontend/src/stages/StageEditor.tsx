@@ -9,6 +9,7 @@ import { stageOf } from "../tree/tree";
 import { AutomationOffer } from "../automation/AutomationOffer";
 import { RecordTools } from "../automation/RecordTools";
 import { SectionTable } from "../automation/SectionTable";
+import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
 import { VIEWS } from "./views";
 
@@ -65,16 +66,16 @@ const Heading = memo(function Heading({
         {info.title}
       </h2>
       {info.channels.length > 1 && (
-        <Segments
+        <Choice
           label="Channels"
+          quiet
           value={channels}
           options={info.channels.map((value) => ({ value, label: CHANNEL_NAMES[value] }))}
-          onChange={(next) => set({ channels: next }, CHANNEL_NAMES[next])}
+          onChange={(next) => set({ channels: next as Channels }, CHANNEL_NAMES[next as Channels])}
         />
       )}
-      <span className="flex items-center gap-2">
-        {/* three ways of listening say by themselves what they are */}
-        {taps.length < 3 && <span className="text-mute max-[1100px]:hidden">Listen to</span>}
+      <span className="ml-auto flex items-center gap-2">
+        <span className="cap max-[1100px]:hidden">Listen to</span>
         <Segments
           label="Listen to"
           value={tap}
@@ -94,9 +95,7 @@ const Heading = memo(function Heading({
           Bypass
         </button>
       </span>
-      <span className="ml-auto">
-        <RecordTools />
-      </span>
+      <RecordTools />
     </div>
   );
 });

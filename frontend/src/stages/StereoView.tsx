@@ -54,7 +54,7 @@ export default function StereoView({ stage }: { stage: StereoStage }) {
   const { image, settled } = useStageImage(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(120px,1fr)_auto_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <button
           type="button"

@@ -39,7 +39,7 @@ export default function TamerView({ stage }: { stage: TamerStage }) {
   useStageDetails(stage.id);
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(150px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex min-w-0 items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           filled: the music · blue: what it is held against · dotted: the threshold over it · copper: what is

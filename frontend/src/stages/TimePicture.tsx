@@ -12,7 +12,7 @@ import { useDrag } from "../ui/useDrag";
 import { useLatest } from "../ui/useLatest";
 import { heardNow } from "../state/useLiveReadings";
 import type { Frame } from "../plots/plot";
-import { drawGridY, drawLine, levelAxis, ticksOf, yAt } from "../plots/plot";
+import { drawGridY, drawLegend, drawLine, levelAxis, ticksOf, yAt } from "../plots/plot";
 import { SERIES_COLUMNS, usePassage, useSeries } from "./usePassage";
 
 interface Props {
@@ -34,6 +34,8 @@ interface Props {
 const READS = { input: "input_db", heard: "heard_db", effort: "effort_db" };
 const UPPER = 0.62;
 const GAP = 16;
+/** above the plot, for the legend */
+const TOP = 22;
 const DRAW_MS = 90;
 const NEAR_PX = 9;
 /** In less room than this the legend says only what is particular. */
@@ -42,11 +44,9 @@ const NARROW_PX = 330;
 function frames(width: number, height: number): [Frame, Frame] {
   const left = 34;
   const inner = { left, width: width - left - 8 };
-  const upper = { ...inner, top: 12, height: (height - GAP - 18) * UPPER };
-  return [
-    upper,
-    { ...inner, top: upper.top + upper.height + GAP, height: (height - GAP - 18) * (1 - UPPER) },
-  ];
+  const room = height - GAP - TOP - 6;
+  const upper = { ...inner, top: TOP, height: room * UPPER };
+  return [upper, { ...inner, top: upper.top + upper.height + GAP, height: room * (1 - UPPER) }];
 }
 
 /** The passage over time: what comes in, what the stage listens to, and below it what is taken off. */
@@ -120,14 +120,14 @@ const Shown = memo(function Shown(props: ShownProps) {
     });
     drawLine(context, lower, xs, depth, { ink: "copper", width: 1.3 });
     if (levelDb !== null) drawLevel(context, upper, levels, levelDb, levelLabel);
-    context.fillStyle = colour("mute");
-    context.font = "500 10.5px 'Archivo Variable', sans-serif";
-    context.textAlign = "left";
     const narrow = width < NARROW_PX;
-    const leaves = leavesDb === undefined ? "" : "   copper: output";
-    const legend = heardIs ? `${narrow ? "" : "grey: input   "}blue: ${heardIs}` : "blue: input";
-    const gains = narrow ? "" : `   copper: ${effort.high > 0 ? "gain" : "gain reduction"}`;
-    context.fillText(legend + leaves + (leaves ? "" : gains), upper.left + 6, upper.top + upper.height + 11);
+    drawLegend(context, upper, [
+      ...(heardIs && !narrow ? [{ ink: "tin", text: "input" }] : []),
+      { ink: "rim", text: heardIs ?? "input" },
+      leavesDb === undefined
+        ? { ink: "copper", text: effort.high > 0 ? "gain" : "gain reduction" }
+        : { ink: "copper", text: "output" },
+    ]);
   }, DRAW_MS);
 
   const dbAt = (event: PointerEvent<HTMLElement>) => {
@@ -168,7 +168,7 @@ const Shown = memo(function Shown(props: ShownProps) {
         }}
       />
       <Playhead
-        style={{ top: 8, bottom: 6 }}
+        style={{ top: TOP, bottom: 6 }}
         at={(width) => {
           const [upper] = frames(width, 0);
           const at = heardNow()?.song ?? -1;

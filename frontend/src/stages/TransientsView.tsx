@@ -7,7 +7,7 @@ import { TimePicture } from "./TimePicture";
 export default function TransientsView({ stage }: { stage: Extract<Stage, { kind: "transients" }> }) {
   return (
     <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-3">
+      <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
           a rise of the level is a hit for as long as the speed says; everything else is body

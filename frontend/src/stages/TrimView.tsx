@@ -8,7 +8,7 @@ export default function TrimView({ stage }: { stage: Extract<Stage, { kind: "tri
   const summary = useBench((s) => s.described[stage.id]?.summary);
   return (
     <div className="grid h-full min-h-0 grid-rows-[26px_minmax(130px,1fr)_minmax(0,max-content)] gap-y-2">
-      <div className="flex items-center gap-2">
+      <div className="tools">
         <SetLevel stage={stage} />
         <span className="cap truncate">
           the gain at which song or loop measures what you ask for, tried first

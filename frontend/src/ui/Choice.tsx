@@ -6,15 +6,21 @@ interface Props {
   value: string;
   options: readonly { value: string; label: string; says?: string; picture?: ReactNode }[];
   onChange: (value: string) => void;
+  /** as words in a line, without a box */
+  quiet?: boolean;
 }
 
 /** One of many choices, in a list that opens. */
-export function Choice({ label, value, options, onChange }: Props) {
+export function Choice({ label, value, options, onChange, quiet = false }: Props) {
   return (
     <Select.Root value={value} onValueChange={onChange}>
       <Select.Trigger
         aria-label={label}
-        className="plain flex min-w-[84px] max-[1100px]:min-w-[70px] max-[1100px]:px-[6px]! items-center justify-between gap-2"
+        className={
+          quiet
+            ? "flex items-center gap-1 px-1 py-[3px] font-[620] hover:underline"
+            : "plain flex min-w-[84px] items-center justify-between gap-2 max-[1100px]:min-w-[70px] max-[1100px]:px-[6px]!"
+        }
       >
         <Select.Value />
         <Select.Icon aria-hidden>▾</Select.Icon>

@@ -25,7 +25,7 @@ const MINOR_TICKS = 24;
 
 const scaledOf = ({ low, high, scale }: Param): Scaled => ({ low: low ?? 0, high: high ?? 1, scale });
 
-/** The marks below a rule: drawn once, however its value moves. */
+/** The scale below a rule, shown while it is pointed at or has the focus: drawn once, however its value moves. */
 const Ticks = memo(function Ticks({ param }: { param: Param }) {
   const scaled = scaledOf(param);
   const marks = withRoom(
@@ -36,7 +36,10 @@ const Ticks = memo(function Ticks({ param }: { param: Param }) {
     })),
   );
   return (
-    <div className="relative h-[17px]" aria-hidden>
+    <div
+      className="pointer-events-none absolute inset-x-0 top-[31px] h-[13px] opacity-0 group-focus-within/rule:opacity-100 group-hover/rule:opacity-100"
+      aria-hidden
+    >
       {Array.from({ length: MINOR_TICKS + 1 }, (_, i) => (
         <i
           key={i}
@@ -49,7 +52,7 @@ const Ticks = memo(function Ticks({ param }: { param: Param }) {
           <i className="absolute top-0 h-[6px] w-px bg-mute" style={{ left: `${at}%` }} />
           {named && (
             <span
-              className="absolute top-[6px] text-[9px] text-mute"
+              className="absolute top-[3px] text-[10px] leading-none text-mute"
               style={{
                 left: `${at}%`,
                 transform: `translateX(${at < 3 ? "-1px" : at > 97 ? "-100%" : "-50%"})`,
@@ -95,7 +98,7 @@ export function Rule({ param, value, note, span, badge, onMove, onRest }: Props)
   };
 
   return (
-    <div className="h-[47px]" data-param={param.name}>
+    <div className="group/rule relative h-[44px]" data-param={param.name}>
       <div className="flex items-baseline justify-between gap-1">
         <LabelledControl param={param} badge={badge} />
         {typed === null ? (

@@ -12,7 +12,7 @@ from tin_kettle.core.recipe.automation import OF_OWNER, OF_STAGE
 from tin_kettle.core.recipe.automation_text import rides_in_words
 from tin_kettle.core.recipe.model import Bus, Recipe
 from tin_kettle.core.stages import KINDS
-from tin_kettle.core.stages.declarations import describe_params
+from tin_kettle.core.stages.declarations import Kind, describe_params
 from tin_kettle.core.stages.split import DEEPEST, NAMES, PARTS, SplitParams
 from tin_kettle.core.stages.stage import Branch, Stage
 
@@ -89,6 +89,8 @@ def describe_kinds() -> list[dict[str, Any]]:
             "pushes": kind.pushes,
             "eased": kind.ease.words if kind.ease else None,
             "params": list(describe_params(kind.params)),
+            "columns": _columns(kind),
+            "active_when": {name: {"param": param, "is": value} for name, (param, value) in kind.active_when.items()},
             "items": {
                 name: {"title": items.title, "params": list(describe_params(items.params))}
                 for name, items in kind.items.items()
@@ -96,6 +98,14 @@ def describe_kinds() -> list[dict[str, Any]]:
         }
         for kind in KINDS.values()
     ]
+
+
+def _columns(kind: Kind) -> list[dict[str, Any]]:
+    """The controls by purpose; one column of all where the kind declares none."""
+    if kind.columns:
+        return [{"title": title, "params": list(names)} for title, names in kind.columns]
+    names = [param["name"] for param in describe_params(kind.params)]
+    return [{"title": "Controls", "params": [*names, "mix"] if kind.mixes else names}]
 
 
 def describe_split() -> dict[str, Any]:

@@ -220,4 +220,10 @@ KIND = Kind(
     louder=True,
     told=_told,
     ease=Ease(6.0, "ceiling +1.5 dB", lambda p: {"ceiling_db": min(0.0, p.ceiling_db + 1.5)}),
+    columns=(
+        ("Curve", ("ceiling_db", "drive_db", "knee")),
+        ("Spectrum", ("spare_below_hz", "soften_above_hz")),
+        ("Output", ("mix",)),
+        ("Quality", ("oversampling",)),
+    ),
 )

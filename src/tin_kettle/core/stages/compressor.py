@@ -350,4 +350,11 @@ KIND = Kind(
     items={"detector_filters": Items("Detector filter", DetectorFilter, _filter_words, none="everything")},
     # engineers rarely take off more with a bus compressor than 1 to 3 dB
     ease=Ease(4.0, "threshold +3 dB", lambda p: {"threshold_db": min(0.0, p.threshold_db + 3.0)}),
+    columns=(
+        ("Curve", ("threshold_db", "ratio", "knee_db", "range_db")),
+        ("Time", ("attack_ms", "release_ms", "release_mode", "lookahead_ms")),
+        ("Detector", ("detector", "rms_ms", "link")),
+        ("Output", ("makeup_db", "mix")),
+    ),
+    active_when={"rms_ms": ("detector", "rms")},
 )

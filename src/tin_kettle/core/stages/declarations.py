@@ -167,6 +167,9 @@ class Kind:
             at another ceiling in dBTP where one is given.
         ease: how one that works too hard is eased.
         told: what its processor did over the song (:meth:`Processor.over_song`), in words.
+        columns: its controls on screen by purpose: a heading, and names of parameters, ``mix`` among them. What stands
+            in none has a place of its own; where there are no columns at all, every parameter stands in one.
+        active_when: a parameter that does nothing but while another one has this value.
     """
 
     name: str
@@ -193,3 +196,5 @@ class Kind:
     hold: Callable[[Any, float, float | None], Processor] | None = None
     ease: Ease | None = None
     told: Callable[[Mapping[str, NDArray[np.floating[Any]]]], str] | None = None
+    columns: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    active_when: Mapping[str, tuple[str, bool | str]] = field(default_factory=dict)

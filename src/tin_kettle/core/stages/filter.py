@@ -152,4 +152,16 @@ KIND = Kind(
     summary=_summary,
     response=_both_sides,
     hz_params=lambda p: [("high_pass_hz", p.high_pass_hz)] if p.high_pass_on else [],
+    columns=(
+        ("High-pass", ("high_pass_on", "high_pass_hz", "high_pass_slope", "high_pass_resonance_db")),
+        ("Low-pass", ("low_pass_on", "low_pass_hz", "low_pass_slope", "low_pass_resonance_db")),
+        ("Output", ("mix",)),
+    ),
+    active_when={
+        **{
+            f"{side}_{name}": (f"{side}_on", True)
+            for side in ("high_pass", "low_pass")
+            for name in ("hz", "slope", "resonance_db")
+        }
+    },
 )

@@ -121,4 +121,9 @@ KIND = Kind(
     picture=_picture,
     summary=_summary,
     dynamic=True,
+    columns=(
+        ("Level", ("reach_db",)),
+        ("Time", ("speed_s",)),
+        ("Output", ("mix",)),
+    ),
 )

@@ -216,4 +216,10 @@ KIND = Kind(
     hold=_held_again,
     # a few dB are what a limiter is for
     ease=Ease(3.0, "gain −2 dB", lambda p: {"gain_db": max(0.0, p.gain_db - 2.0)}),
+    columns=(
+        ("Level", ("gain_db", "ceiling_db")),
+        ("Time", ("release_mode", "release_ms", "lookahead_ms")),
+        ("Detector", ("link", "true_peak")),
+    ),
+    active_when={"release_ms": ("release_mode", "manual")},
 )

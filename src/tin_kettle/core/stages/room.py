@@ -153,4 +153,9 @@ KIND = Kind(
     picture=_picture,
     summary=_summary,
     mix=0.08,
+    columns=(
+        ("Room", ("size", "decay_s", "pre_delay_ms")),
+        ("Filters", ("low_cut_hz", "high_cut_hz")),
+        ("Output", ("width", "mix")),
+    ),
 )

@@ -231,4 +231,15 @@ KIND = Kind(
     hz_params=lambda p: [("emphasis_hz", p.emphasis_hz)] if p.emphasis_on else [],
     dynamic=True,
     louder=True,
+    columns=(
+        ("Curve", ("curve", "drive_db", "amount")),
+        ("Emphasis", ("emphasis_on", "emphasis_hz", "emphasis_db", "emphasis_q")),
+        ("Output", ("link_trim", "trim_db", "mix")),
+        ("Quality", ("oversampling",)),
+    ),
+    active_when={
+        "emphasis_hz": ("emphasis_on", True),
+        "emphasis_db": ("emphasis_on", True),
+        "emphasis_q": ("emphasis_on", True),
+    },
 )

@@ -169,4 +169,9 @@ KIND = Kind(
     channels=("stereo",),
     crossovers_hz=lambda p: p.crossovers_hz,
     check=_check,
+    columns=(
+        ("Width", ("width", "rotation_deg")),
+        ("Lows", ("mono_below_hz", "mono_slope")),
+        ("Output", ("mix",)),
+    ),
 )

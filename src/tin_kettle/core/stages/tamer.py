@@ -290,4 +290,11 @@ KIND = Kind(
     dynamic=True,
     # at that depth for half of the song it takes colour too
     ease=Ease(3.0, "threshold +3 dB", lambda p: {"threshold_db": min(24.0, p.threshold_db + 3.0)}, share=0.5),
+    columns=(
+        ("Cut", ("threshold_db", "strength", "max_cut_db", "width_oct")),
+        ("Reference", ("reference", "tilt_db_oct", "focus_low_hz", "focus_high_hz")),
+        ("Time", ("attack_ms", "release_ms", "resolution_ms")),
+        ("Output", ("keep", "mix")),
+    ),
+    active_when={"tilt_db_oct": ("reference", "tilted")},
 )

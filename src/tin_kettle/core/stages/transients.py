@@ -166,4 +166,10 @@ KIND = Kind(
     ],
     crossovers_hz=_crossovers_hz,
     dynamic=True,
+    columns=(
+        ("Gain", ("attack_db", "body_db")),
+        ("Time", ("speed_ms",)),
+        ("Range", ("low_hz", "high_hz")),
+        ("Output", ("mix",)),
+    ),
 )

@@ -133,4 +133,10 @@ KIND = Kind(
     summary=_summary,
     response=_response,
     level="gain_db",
+    columns=(
+        ("Level", ("gain_db", "balance")),
+        ("Channels", ("swap", "invert_left", "invert_right")),
+        ("Offset", ("remove_dc",)),
+        ("Output", ("mix",)),
+    ),
 )
