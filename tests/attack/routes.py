@@ -97,6 +97,6 @@ def _is_json(data: bytes) -> bool:
 def stop_all(app: object) -> None:
     """End the workers that calls have begun."""
     jobs = app.extensions["tin_kettle"].jobs  # type: ignore[attr-defined]
-    for lane in jobs._lanes.values():
-        if lane._process is not None:
-            lane._process.kill()
+    for runner in jobs._runners.values():
+        if runner._process is not None:
+            runner._process.kill()

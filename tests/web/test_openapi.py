@@ -62,8 +62,8 @@ def test_every_address_is_described_with_what_it_takes(app):
     rules = [rule for rule in app.url_map.iter_rules() if rule.rule.startswith("/api") and not rule.websocket]
     assert sum(len(methods) for methods in found["paths"].values()) == len(rules)
     add = found["paths"]["/api/songs/{song_id}/notes"]["post"]
-    assert add["requestBody"]["content"]["application/json"]["schema"] == {"$ref": "#/components/schemas/NoteAsked"}
-    assert found["components"]["schemas"]["NoteAsked"]["properties"]["text"]["type"] == "string"
+    assert add["requestBody"]["content"]["application/json"]["schema"] == {"$ref": "#/components/schemas/NoteRequest"}
+    assert found["components"]["schemas"]["NoteRequest"]["properties"]["text"]["type"] == "string"
     tile = found["paths"]["/api/songs/{song_id}/waveform"]["get"]
     assert [part["name"] for part in tile["parameters"]] == ["song_id", "from", "to", "columns", "bus"]
     upload = found["paths"]["/api/sources"]["post"]

@@ -62,7 +62,7 @@ def rewind(pace, gain_db):
     audition = pace._audition
     pace.rewinds()
     recipe = recipe_of({"kind": "trim", "params": {"gain_db": gain_db}})
-    audition.want(replace(audition.wanted, recipe=recipe), pace.heard)
+    audition.want(replace(audition.listening, recipe=recipe), pace.heard)
     pace.rewound()
 
 

@@ -45,7 +45,7 @@ export function Controls({ stage }: { stage: Stage }) {
   return (
     <div
       data-controls
-      className="grid min-h-0 grid-flow-col auto-cols-[minmax(0,1fr)] content-start gap-x-[24px] overflow-y-auto px-[4px] pb-1 max-[1100px]:gap-x-[14px] [&_.seg>button]:px-[7px]"
+      className="grid min-h-0 grid-flow-col auto-cols-[minmax(0,1fr)] content-start gap-x-[24px] overflow-y-auto px-[4px] pb-1 max-[1100px]:gap-x-[14px] [&_.plain]:py-[2px] [&_.seg>button]:px-[7px] [&_.seg>button]:py-[2px]"
     >
       {info.columns.map(({ title, params: names }) => (
         <section key={title} aria-label={title} className="min-w-0">

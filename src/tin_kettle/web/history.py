@@ -30,7 +30,7 @@ def back(song_id: int, revision_id: int) -> Response:
     return jsonify(revision_document(return_to(context().library, song_id, revision_id)))
 
 
-@blueprint.post("/songs/<int:song_id>/left/forget")
+@blueprint.post("/<int:song_id>/left/forget")
 def forget_unsaved(song_id: int) -> Response:
     """Give up what a listener left behind in the middle of an edit."""
     context().left.forget(song_id)

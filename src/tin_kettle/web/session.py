@@ -30,7 +30,7 @@ from tin_kettle.core.engine.live.checkpoint import Played
 from tin_kettle.core.engine.live.listening_state import ListeningState
 from tin_kettle.core.engine.live.render_path import Piece
 from tin_kettle.core.errors import KettleError
-from tin_kettle.core.listen.listening_settings import Listening, parse_listening, silent_lanes
+from tin_kettle.core.listen.listening_settings import Listening, parse_listening, silent_buses
 from tin_kettle.core.listen.loudness_match import LoudnessMatch, estimate_match
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.speakers import turn_down_db
@@ -347,7 +347,7 @@ class Session:
         following = drawn_from(wanted.other_name, wanted.recipe)
         if following is not None:
             wanted = audition.comparing(wanted, wanted.other_name, Piece(following, audition.sources))
-        wanted = replace(wanted, silent=silent_lanes(wanted.recipe, self._listening))
+        wanted = replace(wanted, silent=silent_buses(wanted.recipe, self._listening))
         audition.want(wanted, heard)
         self._pace.rewound()
 

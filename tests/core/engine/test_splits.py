@@ -11,7 +11,7 @@ from tin_kettle.core.engine.graph.graph import Graph
 from tin_kettle.core.engine.offline import render
 from tin_kettle.core.engine.source import ArraySource
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.listen.listening_settings import Listening, silent_lanes
+from tin_kettle.core.listen.listening_settings import Listening, silent_buses
 
 
 def rendered(recipe, samples, rate_hz=RATE_HZ, **more):
@@ -174,9 +174,9 @@ def test_a_tap_that_comes_later_finds_the_dry_sound_in_phase():
 
 def test_one_branch_is_heard_alone_for_the_ear_only():
     recipe = recipe_of(split("copies", [], [{"id": "t", "kind": "trim", "params": {"gain_db": -6}}]))
-    silent = silent_lanes(recipe, Listening(solo=("b1",)))
+    silent = silent_buses(recipe, Listening(solo=("b1",)))
     assert silent == {"b0"}
-    assert silent_lanes(recipe, Listening(muted=("b1",))) == {"b1"}
+    assert silent_buses(recipe, Listening(muted=("b1",))) == {"b1"}
     graph = Graph(recipe, RATE_HZ)
     graph.silence(silent)
     x = tone(1000, -12, 0.3)

@@ -5,7 +5,7 @@ import pytest
 
 from tests.conftest import RATE_HZ, noise, recipe_of, tone
 from tin_kettle.core.errors import RecipeError
-from tin_kettle.core.listen.listening_settings import Listening, parse_listening, silent_lanes
+from tin_kettle.core.listen.listening_settings import Listening, parse_listening, silent_buses
 from tin_kettle.core.listen.monitor import Monitor
 from tin_kettle.core.listen.speakers import PLACES, place_curve_db, turn_down_db
 
@@ -89,10 +89,10 @@ def test_a_streaming_service_turns_down_and_never_up():
 def test_solo_and_mute_know_groups():
     buses = [{"id": "kick", "group": "drums"}, {"id": "snare", "group": "drums"}, {"id": "bass"}]
     recipe = recipe_of(buses=buses, groups=[{"id": "drums"}])
-    assert silent_lanes(recipe, Listening(solo=("drums",))) == {"bass"}
-    assert silent_lanes(recipe, Listening(solo=("kick",))) == {"snare", "bass"}
-    assert silent_lanes(recipe, Listening(muted=("drums",))) >= {"kick", "snare"}
-    assert silent_lanes(recipe, Listening()) == set()
+    assert silent_buses(recipe, Listening(solo=("drums",))) == {"bass"}
+    assert silent_buses(recipe, Listening(solo=("kick",))) == {"snare", "bass"}
+    assert silent_buses(recipe, Listening(muted=("drums",))) >= {"kick", "snare"}
+    assert silent_buses(recipe, Listening()) == set()
 
 
 def test_a_wrong_setting_is_refused():

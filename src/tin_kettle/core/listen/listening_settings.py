@@ -49,7 +49,7 @@ def parse_listening(document: object) -> Listening:
         raise RecipeError(f"listening {path}", f"{first['input']!r} is not allowed; {first['msg'].lower()}") from None
 
 
-def silent_lanes(recipe: Recipe, listening: Listening) -> frozenset[str]:
+def silent_buses(recipe: Recipe, listening: Listening) -> frozenset[str]:
     """Buses, groups and branches that are not heard: the muted, and beside what is soloed all that is not.
 
     A soloed bus silences all buses but itself and what feeds it; a soloed branch the other branches of its split.
