@@ -16,7 +16,7 @@ export default function SaturatorView({ stage }: { stage: Extract<Stage, { kind:
       <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
-          grey: levels that meet the curve · copper: levels that leave it
+          curve: grey bars are levels before it, copper bars levels after it
         </span>
       </div>
       <div className="grid min-h-0 grid-cols-[minmax(0,218px)_minmax(0,1fr)_minmax(0,214px)] gap-[10px]">
@@ -24,7 +24,7 @@ export default function SaturatorView({ stage }: { stage: Extract<Stage, { kind:
         <TimePicture
           stage={stage}
           reads={{ input: "input_db", heard: "level_met", effort: "effort_db" }}
-          heardIs="what meets the curve"
+          heardIs="into the curve"
           deepestDb={-60}
           level={null}
           effortDb={2}

@@ -11,7 +11,7 @@ import { RecordTools } from "../automation/RecordTools";
 import { SectionTable } from "../automation/SectionTable";
 import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
-import { VIEWS } from "./views";
+import { viewOf } from "./views";
 
 const CHANNEL_NAMES: Record<Channels, string> = {
   stereo: "Stereo",
@@ -25,7 +25,7 @@ const CHANNEL_NAMES: Record<Channels, string> = {
 export function StageEditor() {
   const stage = useBench((s) => stageOf(s.recipe!, s.selected));
   if (!stage) return <SongView />;
-  const { Body } = VIEWS[stage.kind];
+  const { Body } = viewOf(stage.kind);
   return (
     <section
       aria-label="Stage"
@@ -58,7 +58,7 @@ const Heading = memo(function Heading({
     const { recipe } = useBench.getState();
     if (recipe) edit(setField(recipe, id, fields), `${info.title}: ${label}`, true);
   };
-  const { taps } = VIEWS[kind];
+  const { taps } = viewOf(kind);
   const without = `without:${id}`;
   return (
     <div className="flex items-center gap-x-[9px] max-[1100px]:gap-x-[4px] max-[1100px]:[&_.seg>button]:px-[3px]">

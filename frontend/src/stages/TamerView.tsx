@@ -14,20 +14,22 @@ import { Crossover } from "./Crossover";
 import { Presets } from "./Presets";
 import { usePassage, useSeries } from "./usePassage";
 import type { Frame } from "../plots/plot";
-import { drawGridX, drawGridY, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
+import { drawGridX, drawGridY, drawLegend, drawLine, HZ_TICKS, hzLabel, xAt, yAt } from "../plots/plot";
 
 type TamerStage = Extract<Stage, { kind: "tamer" }>;
 const HZ: Axis = { low: 20, high: 20000, log: true };
 const SLOPE_DB_OCT = 3;
 const LEVELS: Axis = { low: -96, high: -12 };
+/** above the plot, for the legend */
+const TOP = 22;
 const ENDS = ["focus_low_hz", "focus_high_hz"] as const;
 
 function frames(width: number, height: number): [Frame, Frame] {
   const inner = { left: 34, width: width - 44 };
-  const tall = height - 34;
+  const tall = height - TOP - 26;
   return [
-    { ...inner, top: 8, height: tall * 0.7 },
-    { ...inner, top: 16 + tall * 0.7, height: tall * 0.3 },
+    { ...inner, top: TOP, height: tall * 0.7 },
+    { ...inner, top: TOP + 8 + tall * 0.7, height: tall * 0.3 },
   ];
 }
 
@@ -42,9 +44,8 @@ export default function TamerView({ stage }: { stage: TamerStage }) {
       <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
-          filled: the music · blue: what it is held against · dotted: the threshold over it · copper: what is
-          taken, dotted on average over the song
-          {delay ? ` · delays by ${delay} ms` : ""}
+          dotted: threshold over the reference, and below the average cut over the song
+          {delay ? ` · ${delay} ms latency` : ""}
         </span>
       </div>
       <TamerPicture stage={stage} />
@@ -97,12 +98,17 @@ function TamerPicture({ stage }: { stage: TamerStage }) {
     });
     drawLine(context, lower, xs, taken.map(down), { ink: "copper", width: 1.5 });
     drawLine(context, lower, xs, average.map(down), { ink: "copper", width: 0.9, dash: [2, 2] });
+    drawLegend(context, upper, [
+      { ink: "tin", text: "input" },
+      { ink: "rim", text: "reference" },
+      { ink: "copper", text: "cut" },
+    ]);
   });
 
   const whole: Frame = { left: 34, top: 8, width: size.width - 44, height: size.height - 26 };
   return (
     <div ref={box} className="picture touch-none">
-      <canvas ref={ref} role="img" aria-label="The spectrum, what it is held against, and what is taken" />
+      <canvas ref={ref} role="img" aria-label="The spectrum, its reference, and the cut" />
       {size.width > 0 &&
         ENDS.map((end, index) => (
           <Crossover

@@ -1,4 +1,4 @@
-/** What the bench shows for each kind of stage: its own view, loaded when it is first opened, and what can be heard of it. */
+/** What the bench shows of a stage: a view of its kind's own, loaded when it is first opened, or the one for all others. */
 import type { ComponentType } from "react";
 import { lazy } from "react";
 import type { Kind, Stage } from "../api/types";
@@ -21,8 +21,7 @@ type Load<K extends Kind> = () => Promise<{ default: ComponentType<{ stage: Extr
 const body = <K extends Kind>(load: Load<K>) =>
   lazy(load as unknown as () => Promise<{ default: StageView["Body"] }>);
 
-export const VIEWS: Record<Kind, StageView> = {
-  trim: { Body: body<"trim">(() => import("./TrimView")), taps: RESULT },
+const VIEWS: Partial<Record<Kind, StageView>> = {
   filter: { Body: body<"filter">(() => import("./FilterView")), taps: RESULT },
   equalizer: { Body: body<"equalizer">(() => import("./EqualizerEditor")), taps: RESULT },
   dynamic_equalizer: {
@@ -41,3 +40,6 @@ export const VIEWS: Record<Kind, StageView> = {
   limiter: { Body: body<"limiter">(() => import("./LimiterView")), taps: RESULT },
   split: { Body: body<"split">(() => import("./SplitView")), taps: RESULT },
 };
+const DEFAULT: StageView = { Body: lazy(() => import("./DefaultView")), taps: RESULT };
+
+export const viewOf = (kind: Kind): StageView => VIEWS[kind] ?? DEFAULT;
