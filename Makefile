@@ -80,6 +80,7 @@ build: $(STATIC)
 types: .venv/run.stamp frontend/node_modules/.package-lock.json
 	$(PY) -m tin_kettle.core.recipe.schema > docs/recipe.schema.json
 	$(PY) -m tin_kettle.core.deliver.spec > docs/spec.schema.json
+	$(PY) -m tin_kettle.core.batch.jobs > docs/jobs.schema.json
 	$(PY) -m tin_kettle.core.record.document > docs/record.schema.json
 	$(PY) -m tin_kettle.core.deliver.listening_page.document > docs/page.schema.json
 	$(PY) -m tin_kettle.core.recipe.manual > docs/stages.md

@@ -1,7 +1,11 @@
-"""A file of jobs: renders, surveys and measures, each a pure document."""
+"""A file of jobs: renders, surveys and measures, each a pure document; run as a module, it prints the
+schema.
+"""
 
 from __future__ import annotations
 
+import json
+import sys
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -135,3 +139,7 @@ def load_jobs(path: Path) -> Jobs:
         JobsError: it cannot be read, is no JSON, or is refused.
     """
     return parse_jobs(read_document(path, "jobs", JobsError))
+
+
+if __name__ == "__main__":
+    sys.stdout.write(json.dumps(Jobs.model_json_schema(), indent=2, ensure_ascii=False) + "\n")
