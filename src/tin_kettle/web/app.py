@@ -37,6 +37,7 @@ from tin_kettle.web.cluster import Cluster
 from tin_kettle.web.context import Context
 from tin_kettle.web.error_text import in_words
 from tin_kettle.web.guard import AccessGuard, guard
+from tin_kettle.web.inbox import Inbox
 from tin_kettle.web.jobs import JobRunner, Jobs
 from tin_kettle.web.mastered_files import MasteredFiles
 from tin_kettle.web.messages import MOST_MESSAGE_BYTES
@@ -84,7 +85,11 @@ def create_app(library: Library, door: AccessGuard | None = None, scheduler: str
         scheduler: of a Dask cluster that does the whole-song work; None leaves it to processes of this machine.
     """
     app = Flask(__name__, static_folder=None)
-    app.config["SOCK_SERVER_OPTIONS"] = {"ping_interval": PING_S, "max_message_size": MOST_MESSAGE_BYTES}
+    app.config["SOCK_SERVER_OPTIONS"] = {
+        "ping_interval": PING_S,
+        "max_message_size": MOST_MESSAGE_BYTES,
+        "event_class": Inbox,
+    }
     app.json = Orjson(app)
     app.url_map.converters["int"] = Id
     opened, jobs = OpenFiles(), Jobs(_runners(scheduler))

@@ -132,6 +132,7 @@ def attach(app: Flask) -> None:
         context = app.extensions["tin_kettle"]
         assert isinstance(context, Context)
         _prepare(ws.sock)
+        ws.event.guard(ws)
         words = partial(in_words, context.library)
         if not places.acquire(blocking=False):
             ws.send(json.dumps({"type": "problem", "problem": FULL, "fatal": True}))
