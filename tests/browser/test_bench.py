@@ -246,7 +246,9 @@ def test_a_wrong_file_is_refused_in_words_and_nothing_is_lost(bench, tone_song, 
 def test_a_mono_file_says_that_it_became_two_sides(bench, server, tmp_path):
     path = write_wav(tmp_path / "Mono.wav", tone(440, -12, 2)[0])
     bench.open(server.add_song(path, "Mono"), tapped=False)
-    expect(bench.page.get_by_label("Song map")).to_contain_text("mono, as two equal sides")
+    panel = bench.page.get_by_label("Song map")
+    panel.get_by_role("tab", name="Source").click()
+    expect(panel).to_contain_text("mono, as two equal sides")
 
 
 def test_the_bench_plays_under_its_own_policy(browser, server, tone_song):
