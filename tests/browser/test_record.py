@@ -222,7 +222,7 @@ def test_a_level_is_aimed_at_and_read_back_from_the_print(bench, add_song, serve
     page.locator("[data-stage=s0] [aria-current]").click()
     page.get_by_role("button", name="Set loudness …").click()
     page.get_by_label("Target").fill("-13.5")
-    page.get_by_role("button", name="try").click()
+    page.get_by_role("button", name="try", exact=True).click()
     page.get_by_role("table", name="Before and after").wait_for()
     assert bench.state("recipe.master[0].params.gain_db") == 0, "nothing changes before it is set"
     page.get_by_role("button", name="Set +").click()
@@ -241,5 +241,5 @@ def test_a_level_is_aimed_at_and_read_back_from_the_print(bench, add_song, serve
     page.get_by_role("button", name="Set loudness …").click()
     page.get_by_label("Passage", exact=True).select_option(label="Loud")
     with page.expect_request(lambda request: "/aim?from=96000&to=192000" in request.url):
-        page.get_by_role("button", name="try").click()
+        page.get_by_role("button", name="try", exact=True).click()
     page.get_by_role("table", name="Before and after").wait_for()

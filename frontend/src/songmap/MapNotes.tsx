@@ -11,7 +11,7 @@ import { FindingRow } from "../findings/FindingRow";
 import { formatDb, formatTime } from "../ui/format";
 import { stageTitle } from "./useMap";
 
-type Tab = "findings" | "gain reduction" | "source";
+type Tab = "findings" | "gain" | "source";
 
 /** What the survey found out, in words; a click goes there. */
 export function MapNotes() {
@@ -38,10 +38,10 @@ export function MapNotes() {
   const [picked, setPicked] = useState<Tab | null>(null);
   // where the overview lists the findings, the panel says how hard the stages work
   const listed = useBench((s) => s.selected === null);
-  const tab = picked ?? (listed ? "gain reduction" : "findings");
+  const tab = picked ?? (listed ? "gain" : "findings");
   const tabs: [Tab, string][] = [
     ["findings", busy ? "Findings" : `Findings ${findings.length}`],
-    ["gain reduction", "Gain reduction"],
+    ["gain", "Gain reduction"],
     ["source", "Source"],
   ];
   return (
@@ -100,7 +100,7 @@ export function MapNotes() {
             {(survey?.dismissed ?? 0) > 0 && <Recall count={survey!.dismissed!} />}
           </>
         )}
-        {tab === "gain reduction" && (
+        {tab === "gain" && (
           <>
             {hardest.map(({ stage, db, at_s }) => (
               <button

@@ -28,17 +28,23 @@ MARKED, MARKED_DB = 1.5, 0.3
 
 
 def effort_words(effort_db: NDArray[np.float64]) -> str:
-    """``mostly 1–2.1 dB, 3.4 dB max``: the middle half of the time that it works, and the strongest.
+    """``mostly 1–2.1 dB, 3.4 dB max``: the middle half of the time that it works, and the strongest; what it adds too.
 
     Args:
-        effort_db: (readings,), at most 0.
+        effort_db: (readings,) gains: below 0 it turns down, above 0 up.
     """
-    working = -effort_db[effort_db < -IDLE_DB]
-    if not working.size:
-        return "no gain reduction"
-    share = working.size / effort_db.size
+    said = [
+        f"{how}{_amounts(working, effort_db.size)}"
+        for how, working in (("", -effort_db[effort_db < -IDLE_DB]), ("adds ", effort_db[effort_db > IDLE_DB]))
+        if working.size
+    ]
+    return "; ".join(said) or "no gain reduction"
+
+
+def _amounts(working_db: NDArray[np.float64], readings: int) -> str:
+    share = working_db.size / readings
     often = f", {100 * share:.0f} % of the time" if share < ALWAYS else ""
-    return f"mostly {_span(working)}{often}, {_figure(working.max())} dB max"
+    return f"mostly {_span(working_db)}{often}, {_figure(working_db.max())} dB max"
 
 
 def song_words(found: Survey, stage_id: str, sections: Sequence[Section]) -> str:
