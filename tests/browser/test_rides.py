@@ -129,7 +129,7 @@ def test_a_filter_swept_by_hand_sweeps_again(bench, add_song):
     page.mouse.down()
     begun = page.evaluate("window.tinKettle.player.now().song")
     for step in range(1, 31):
-        page.mouse.move(x - 3 * step, y)
+        page.mouse.move(x - 5 * step, y)
         page.wait_for_timeout(30)
     page.mouse.up()
     # what is swept is heard at once
