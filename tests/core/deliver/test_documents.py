@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -22,6 +23,7 @@ from tin_kettle.core.deliver.sheet_html import loud_y, polyline, sheet_html, ton
 from tin_kettle.core.deliver.sheet_pdf import sheet_pdf
 from tin_kettle.core.measure.song_measures import SongMeter
 from tin_kettle.core.record.document import RecordHead, SongLayout
+from tin_kettle.core.spreadsheet_text import plain_cell
 
 
 def measured(sound):
@@ -105,3 +107,18 @@ def test_lines_break_where_it_is_silent_and_stay_in_their_box():
     assert tone_x(31.0, 100) == 0
     assert tone_x(16500.0, 100) == pytest.approx(100)
     assert (clock(59.96), clock(125.34)) == ("1:00.0", "2:05.3")
+
+
+@pytest.mark.parametrize("text", ["line\n" * 300, "w" * 5000, "=" * 3000])
+def test_a_note_or_a_name_of_any_length_makes_a_pdf(sheet, text):
+    songs = [replace(song, notes=[("0:10", text)], chain=[text], sections=[(text, -14.0)]) for song in sheet.songs]
+    files = [replace(file, reasons=(text,), passed=False) for file in sheet.files]
+    assert sheet_pdf(replace(sheet, songs=songs, files=files, stands_out=[text])).startswith(b"%PDF")
+
+
+@pytest.mark.parametrize(
+    "text", ["=1", "+1", "-1", "@a", "\t=1", "\uff1d1", "\uff0b1", "\uff0d1", "\uff20a", " =1", "\r=1"]
+)
+def test_no_cell_begins_a_formula(text):
+    assert plain_cell(text) == f"'{text}"
+    assert plain_cell(f"a{text}") == f"a{text}"

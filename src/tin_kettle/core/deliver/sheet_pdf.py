@@ -28,6 +28,8 @@ _INK, _MUTE, _RIM, _TIN, _MUSTARD = (
     (165, 171, 173),
     (138, 98, 6),
 )
+MOST_IN_CELL, MOST_LINES_IN_CELL = 600, 8
+"""Characters, which fill two thirds of a page in the narrowest column, and lines."""
 _LONG_AGO = datetime(2000, 1, 1, tzinfo=UTC)
 
 
@@ -67,6 +69,12 @@ def _drawable(text: str) -> str:
     return "".join(char if ord(char) < 0x250 or char in "−—–…’“”" else "?" for char in text)
 
 
+def _cut(text: str) -> str:
+    """What a cell shows of a text: a row has to fit on a page."""
+    first = "\n".join(text.splitlines()[:MOST_LINES_IN_CELL])
+    return first if len(first) <= MOST_IN_CELL else f"{first[: MOST_IN_CELL - 1]}…"
+
+
 def _heading(pdf: FPDF, text: str) -> None:
     pdf.ln(3)
     pdf.set_draw_color(*_RIM)
@@ -88,7 +96,7 @@ def _table(pdf: FPDF, widths: Sequence[float], head: Sequence[str], rows: Sequen
         for row in (head, *rows):
             cells = table.row()
             for cell in row:
-                cells.cell(_drawable(cell))
+                cells.cell(_cut(_drawable(cell)))
 
 
 def _head(pdf: FPDF, sheet: Sheet) -> None:
@@ -155,7 +163,9 @@ def _song(pdf: FPDF, number: int, song: SheetSong) -> None:
     if song.notes:
         pdf.ln(2)
         _line(pdf, "for the mix", 8, _MUTE)
-        _table(pdf, (18, 162), ("at", "note"), song.notes)
+        # as text and not as a table: a row of a table has to fit on a page, a note does not
+        for at, note in song.notes:
+            _line(pdf, f"{at}  {note}".strip())
 
 
 def _picture(
