@@ -1,5 +1,7 @@
 """A file that is cut short anywhere in its sound is told, whatever its container; a whole one is taken as it is."""
 
+import re
+
 import numpy as np
 import pytest
 import soundfile
@@ -68,3 +70,32 @@ def test_what_a_recorder_left_without_a_length_is_as_long_as_the_file(tmp_path):
     path.write_bytes(data)
     assert read_all(path).shape == (2, 48000)
     assert np.isfinite(read_all(path)).all()
+
+
+@pytest.mark.parametrize("subtype", ["VORBIS", "OPUS"])
+def test_recordings_in_a_row_and_missing_pages_are_told(tmp_path, subtype):
+    path = tmp_path / "in.ogg"
+    soundfile.write(str(path), noise(-20, 4.0).T, 48000, format="OGG", subtype=subtype)
+    data = path.read_bytes()
+    path.write_bytes(data + data)
+    with pytest.raises(AudioError, match=r"in.ogg holds several recordings one after the other; bring each as"):
+        FileSource(path)
+    pages = [m.start() for m in re.finditer(b"OggS", data)]
+    path.write_bytes(data[: pages[3]] + data[pages[4] :])
+    with pytest.raises(AudioError, match=r"in.ogg is cut short: page 3 is missing; copy it again"):
+        FileSource(path)
+
+
+@pytest.mark.parametrize("seconds", [1.0, 12.0])
+@pytest.mark.parametrize("subtype", ["PCM_16", "PCM_24"])
+def test_a_flac_that_states_less_than_it_holds_is_told(tmp_path, seconds, subtype):
+    path = tmp_path / "in.flac"
+    frames = noise(-20, seconds).shape[1]
+    soundfile.write(str(path), noise(-20, seconds).T, 48000, format="FLAC", subtype=subtype)
+    assert read_all(path).shape[1] == frames
+    data = bytearray(path.read_bytes())
+    data[21] = data[21] & 0xF0
+    data[22:26] = (frames // 2).to_bytes(4, "big")
+    path.write_bytes(data)
+    with pytest.raises(AudioError, match=r"in.flac states that it is shorter than it is; save it again"):
+        FileSource(path)

@@ -1,7 +1,7 @@
 """Whether a sound file is all there: what its container states against what lies on the disk.
 
 The sound library takes what is there without a word, and a song would end early. Sources: RIFF/WAVE (Microsoft 1991),
-EBU Tech 3306 (RF64), Sony Wave64, AIFF 1.3 (Apple 1989), RFC 3533 (Ogg).
+EBU Tech 3306 (RF64), Sony Wave64, AIFF 1.3 (Apple 1989), RFC 3533 (Ogg), RFC 9639 (FLAC).
 """
 
 from __future__ import annotations
@@ -13,12 +13,16 @@ from typing import BinaryIO
 _UNKNOWN = (0, 0xFFFFFFFF, 0x7FFFFFFF)
 """What recorders leave that could not go back; the length is then the file's."""
 _W64_DATA = bytes.fromhex("64617461f3acd3118cd100c04f8edb8a")
-_OGG_HEAD, _OGG_MOST = 27, 65307
+_OGG_HEAD = 27
 _LAST_PAGE = 4
+_LEADING = (0x80, 0xE0, 0xF0, 0xF8, 0xFC, 0xFE, 0xFF)
+"""Below which the first byte of a number of one, two … seven bytes lies."""
+FLAC_TAIL = 1 << 20
+"""Bytes of the end in which the last frame lies."""
 
 
-def what_is_missing(path: Path) -> str | None:
-    """What the container promises and the file does not hold, in words; None where nothing is missing."""
+def what_is_wrong(path: Path) -> str | None:
+    """What would be played shorter than it is, with the remedy, in words; None where the file is whole."""
     size = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(16)
@@ -46,8 +50,12 @@ def wave_chunks(path: Path) -> set[bytes]:
     return names
 
 
+def _cut(missing: str) -> str:
+    return f"is cut short: {missing}; copy it again"
+
+
 def _bytes(missing: int) -> str | None:
-    return f"{missing} bytes of its sound are missing" if missing > 0 else None
+    return _cut(f"{missing} bytes of its sound are missing") if missing > 0 else None
 
 
 def _riff(file: BinaryIO, size: int) -> str | None:
@@ -65,7 +73,7 @@ def _riff(file: BinaryIO, size: int) -> str | None:
                 return _bytes(file.tell() + stated - size) if stated else None
             return _bytes(file.tell() + length - size)
         file.seek(length + length % 2, 1)
-    return "its sound is missing"
+    return _cut("its sound is missing")
 
 
 def _w64(file: BinaryIO, size: int) -> str | None:
@@ -78,7 +86,7 @@ def _w64(file: BinaryIO, size: int) -> str | None:
         if length < 24:
             break
         file.seek(length - 24 + -length % 8, 1)
-    return "its sound is missing"
+    return _cut("its sound is missing")
 
 
 def _aiff(file: BinaryIO, size: int) -> str | None:
@@ -88,22 +96,70 @@ def _aiff(file: BinaryIO, size: int) -> str | None:
         if chunk[:4] == b"SSND":
             return _bytes(file.tell() + length - size)
         file.seek(length + length % 2, 1)
-    return "its sound is missing"
+    return _cut("its sound is missing")
 
 
 def _ogg(file: BinaryIO, size: int) -> str | None:
-    """No length is stated; the last page says that it is the last."""
-    file.seek(max(0, size - 2 * _OGG_MOST))
-    rest = file.read()
-    at = rest.rfind(b"OggS")
-    while at >= 0:
-        page = rest[at : at + _OGG_HEAD]
-        if len(page) == _OGG_HEAD:
-            lengths = rest[at + _OGG_HEAD : at + _OGG_HEAD + page[26]]
-            whole = len(lengths) == page[26] and at + _OGG_HEAD + page[26] + sum(lengths) <= len(rest)
-            return None if whole and page[5] & _LAST_PAGE else "its end is missing"
-        at = rest.rfind(b"OggS", 0, at)
-    return "its end is missing"
+    """No length is stated: pages are numbered, the last one says that it is the last, and nothing may follow it."""
+    number, ended, at = 0, False, 0
+    while at < size:
+        file.seek(at)
+        page = file.read(_OGG_HEAD)
+        lengths = file.read(page[26]) if len(page) == _OGG_HEAD else b""
+        if len(page) < _OGG_HEAD or len(lengths) < page[26]:
+            return _cut("its end is missing")
+        if not page.startswith(b"OggS"):
+            return _cut(f"what lies at byte {at} is no page of it")
+        if ended:
+            return "holds several recordings one after the other; bring each as a file of its own"
+        if int.from_bytes(page[18:22], "little") != number:
+            return _cut(f"page {number} is missing")
+        number += 1
+        ended = bool(page[5] & _LAST_PAGE)
+        at += _OGG_HEAD + len(lengths) + sum(lengths)
+    return None if ended and at == size else _cut("its end is missing")
+
+
+def _flac(file: BinaryIO, size: int) -> str | None:
+    """The head states how many samples there are; the last frame says how many there were before it."""
+    head = file.read(42)
+    stated = int.from_bytes(head[21:26], "big") & ((1 << 36) - 1)
+    file.seek(max(0, size - FLAC_TAIL))
+    tail = file.read()
+    block = int.from_bytes(head[10:12], "big")
+    at = len(tail)
+    while stated and (at := tail.rfind(b"\xff", 0, at)) >= 0:
+        begins = _flac_frame(tail[at : at + 16], block)
+        if begins is not None:
+            return "states that it is shorter than it is; save it again" if begins >= stated else None
+    return None
+
+
+def _flac_frame(frame: bytes, block: int) -> int | None:
+    """The first sample of a frame that begins here (RFC 9639, section 9.1); None where none does."""
+    if len(frame) < 16 or frame[1] & 0xFE != 0xF8 or frame[3] & 1:
+        return None
+    first = frame[4]
+    length = next((count for count, top in enumerate(_LEADING, 1) if first < top), 0)
+    if length == 0 or 0x80 <= first < 0xC0:
+        return None
+    number = first if length == 1 else first & (0x7F >> length)
+    for byte in frame[5 : 4 + length]:
+        number = number << 6 | byte & 0x3F
+    end = 4 + length + {6: 1, 7: 2}.get(frame[2] >> 4, 0) + {12: 1, 13: 2, 14: 2}.get(frame[2] & 15, 0)
+    if _crc8(frame[:end]) != frame[end]:
+        return None
+    return number if frame[1] & 1 else number * block
+
+
+def _crc8(data: bytes) -> int:
+    """x⁸ + x² + x + 1, from 0."""
+    crc = 0
+    for byte in data:
+        crc ^= byte
+        for _ in range(8):
+            crc = crc << 1 ^ 0x107 if crc & 0x80 else crc << 1
+    return crc
 
 
 _CONTAINERS: dict[bytes, Callable[[BinaryIO, int], str | None]] = {
@@ -112,4 +168,5 @@ _CONTAINERS: dict[bytes, Callable[[BinaryIO, int], str | None]] = {
     b"riff": _w64,
     b"FORM": _aiff,
     b"OggS": _ogg,
+    b"fLaC": _flac,
 }

@@ -14,7 +14,7 @@ import numpy as np
 import soundfile
 
 from tin_kettle.core.dsp.block import Block
-from tin_kettle.core.engine.file_integrity import what_is_missing
+from tin_kettle.core.engine.file_integrity import what_is_wrong
 from tin_kettle.core.errors import AudioError
 
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8000, 384000
@@ -118,9 +118,9 @@ class FileSource:
             raise AudioError(
                 f"{name} is at {self.rate_hz} Hz; rates from {LOWEST_RATE_HZ} to {HIGHEST_RATE_HZ} Hz are allowed"
             )
-        missing = what_is_missing(self.path)
-        if missing:
-            raise AudioError(f"{name} is cut short: {missing}; copy it again")
+        wrong = what_is_wrong(self.path)
+        if wrong:
+            raise AudioError(f"{name} {wrong}")
 
     def read(self, start: int, frames: int) -> Block:
         """(2, frames) from ``start``; silence outside the file. A mono file gives two equal channels."""
