@@ -17,7 +17,7 @@ from tin_kettle.core.survey.survey import survey_song
     [
         ([-1.0, -1, -2, -2, -2, -4], "mostly 1.2–2 dB, 4 dB max"),
         ([0.0, 0, -1, -1], "mostly 1 dB, 50 % of the time, 1 dB max"),
-        ([0.0, -0.01], "no gain reduction"),
+        ([0.0, -0.01], "no effect yet"),
         ([0.0, 0, 3, 6], "adds mostly 3.8–5.2 dB, 50 % of the time, 6 dB max"),
         ([-2.0, 0, 0, 4], "mostly 2 dB, 25 % of the time, 2 dB max; adds mostly 4 dB, 25 % of the time, 4 dB max"),
     ],

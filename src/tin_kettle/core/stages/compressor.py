@@ -310,7 +310,7 @@ def hears(params: CompressorParams) -> str:
 
 def _summary(params: CompressorParams) -> str:
     if params.ratio == 1 or params.range_db == 0:
-        return "no gain reduction"
+        return "no effect yet"
     parts = [f"{bare(params.ratio)}:1", ms(params.attack_ms), ms(params.release_ms)]
     if params.release_mode != "manual":
         parts[2] += f" {params.release_mode}"

@@ -38,7 +38,7 @@ def effort_words(effort_db: NDArray[np.float64]) -> str:
         for how, working in (("", -effort_db[effort_db < -IDLE_DB]), ("adds ", effort_db[effort_db > IDLE_DB]))
         if working.size
     ]
-    return "; ".join(said) or "no gain reduction"
+    return "; ".join(said) or "no effect yet"
 
 
 def _amounts(working_db: NDArray[np.float64], readings: int) -> str:
