@@ -89,6 +89,13 @@ def test_whatever_its_gain_is_it_has_the_analogue_curve_at_every_rate(shape, rat
                 assert np.abs(found - analogue_db(shape, hz, q, gain_db, at_hz)).max() < 0.3, (hz, q, gain_db)
 
 
+@pytest.mark.parametrize("shape", SHAPES)
+def test_a_gain_has_one_curve_however_far_it_may_move(shape):
+    alone = sections_by_gain(shape, 9000, 1.2, np.array([-7.3]), RATE_HZ)
+    among = sections_by_gain(shape, 9000, 1.2, np.array([12.0, -7.3, 0.0, -24.0]), RATE_HZ)
+    np.testing.assert_allclose(alone[0], among[1], rtol=1e-12)
+
+
 @pytest.mark.parametrize("rate_hz", [44100, 96000])
 @pytest.mark.parametrize("q", [0.2, 0.5, 1, 4, 20])
 def test_a_flat_top_is_flat_reaches_its_gain_and_has_steep_edges(q, rate_hz):

@@ -17,7 +17,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tin_kettle.core.dsp.equalizer_filters import bell_prototype, family, low_shelf_prototype, reciprocal
+from tin_kettle.core.dsp.equalizer_filters import (
+    bell_prototype,
+    low_shelf_prototype,
+    near_section,
+    reciprocal,
+    warped_section,
+)
 from tin_kettle.core.dsp.svf import Sections, svf_response
 
 Shape = Literal["bell", "low_shelf", "high_shelf", "flat_top"]
@@ -25,6 +31,8 @@ NODE_DB = 2.0
 """Distance of the gains for which bells and shelves are designed."""
 REST_DB = 0.01
 """The gain that stands for none: a prototype without any says nothing about its poles."""
+SHARPEST_SHELF_Q = 4.0
+"""Above it a shelf is a resonance with steep flanks, which one section follows in its exact shape only."""
 FLAT_TOP_ORDER = 5
 HIGHEST_EDGE = 0.49
 """Of the rate: the upper edge of a flat top lies no higher."""
@@ -78,13 +86,21 @@ def _between_nodes(
     return np.asarray(rows)
 
 
-@lru_cache(maxsize=256)
 def _nodes(shape: Literal["bell", "low_shelf"], hz: float, q: float, last: int, rate_hz: float) -> Sections:
     """Logarithms of the coefficients at 0, 2 … 2·``last`` dB, (last + 1, 5)."""
-    prototype = {"bell": bell_prototype, "low_shelf": low_shelf_prototype}[shape]
-    rows = family([prototype(q, max(NODE_DB * node, REST_DB)) for node in range(last + 1)], hz, rate_hz)
+    rows = np.array([_node(shape, hz, q, node, rate_hz) for node in range(last + 1)])
     rows[0, 2], rows[0, 3], rows[0, 4] = 1.0, rows[0, 1], 1.0
     return np.asarray(np.log(rows))
+
+
+@lru_cache(maxsize=4096)
+def _node(shape: Literal["bell", "low_shelf"], hz: float, q: float, node: int, rate_hz: float) -> NDArray[np.float64]:
+    prototype = {"bell": bell_prototype, "low_shelf": low_shelf_prototype}[shape]
+    top, bottom = prototype(q, max(NODE_DB * node, REST_DB))
+    if shape == "low_shelf" and q > SHARPEST_SHELF_Q:
+        return warped_section(top, bottom, hz, rate_hz)
+    before = _node(shape, hz, q, node - 1, rate_hz) if node else None
+    return near_section(top, bottom, hz, rate_hz, before)
 
 
 def _flat_top(hz: float, q: float, gains_db: NDArray[np.float64], rate_hz: float) -> NDArray[np.float64]:

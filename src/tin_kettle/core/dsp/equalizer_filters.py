@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
@@ -125,31 +125,33 @@ _SECONDS = (0.45, 0.40, 0.34)
 _FAMILY_SECOND = 0.34
 
 
-def family(prototypes: Sequence[tuple[Quadratic, Quadratic]], hz: float, rate_hz: float) -> Sections:
-    """One section for each prototype, where each is little different from the one before; so are the sections.
+def near_section(
+    top: Quadratic, bottom: Quadratic, hz: float, rate_hz: float, before: NDArray[np.float64] | None
+) -> NDArray[np.float64]:
+    """One section for a prototype, little different from that of a prototype that is little different.
 
     Args:
-        prototypes: numerators and denominators.
+        top, bottom: numerator and denominator.
         hz: their frequency, below half the rate.
         rate_hz: sample rate.
+        before: the section of the one before, from where to look where there is no closed form.
 
     Returns:
-        (prototypes, 5).
+        (5,).
     """
     w0 = 2.0 * math.pi * hz / rate_hz
     grid = _grid(w0)
-    wanted_db = [analogue_db(top, bottom, grid / w0) for top, bottom in prototypes]
-    warped = [_bilinear(top, bottom, w0) for top, bottom in prototypes]
-    made: list[Sections] = []
-    for (top, bottom), wanted, bilinear in zip(prototypes, wanted_db, warped, strict=True):
-        matched = _matched(top, bottom, w0, _FAMILY_SECOND)
-        row = _svf(matched) if matched else made[-1] if made else bilinear
-        made.append(row if _miss_db(row, grid, wanted) < _NEAR_DB else _fitted(row, grid, wanted))
+    wanted_db = analogue_db(top, bottom, grid / w0)
+    matched = _matched(top, bottom, w0, _FAMILY_SECOND)
+    start = _bilinear(top, bottom, w0) if before is None else before[None]
+    row = _svf(matched) if matched else start
+    near = _miss_db(row, grid, wanted_db) < _NEAR_DB
+    return np.asarray((row if near else _fitted(row, grid, wanted_db))[0])
 
-    def worst_db(rows: list[Sections]) -> float:
-        return max(_miss_db(row, grid, wanted) for row, wanted in zip(rows, wanted_db, strict=True))
 
-    return np.concatenate(min(warped, made, key=worst_db))
+def warped_section(top: Quadratic, bottom: Quadratic, hz: float, rate_hz: float) -> NDArray[np.float64]:
+    """The bilinear section, (5,): exact in shape, narrower near half the rate."""
+    return np.asarray(_bilinear(top, bottom, 2.0 * math.pi * hz / rate_hz)[0])
 
 
 _WIDE, _NEAR = np.linspace(0.0, 1.0, 72), np.geomspace(0.7, 1.4, 25)
