@@ -214,7 +214,7 @@ def hits(bench: Bench) -> None:
     _with(bench, "split", params={"by": "percussive", "branches": branches})
 
 
-def rides(bench: Bench) -> None:
+def automation(bench: Bench) -> None:
     song = next(one["id"] for one in bench.server.ask("/api/songs") if one["title"] == "Low Bridge")
     versions = bench.server.ask(f"/api/songs/{song}/versions")
     bench.server.save(song, next(one["recipe"] for one in versions if one["name"] == "By section"))
@@ -289,7 +289,7 @@ VIEWS: dict[str, Callable[[Bench], None]] = {
     "tamer": tamer,
     "saturator": saturator,
     "hits": hits,
-    "rides": rides,
+    "automation": automation,
     "stereo": stereo,
     "record": record,
     "listening-page": listening_page,
