@@ -36,8 +36,11 @@ export function Controls({ stage }: { stage: Stage }) {
     [stage.id],
   );
   if (!info) return null;
-  const values = stage.params as unknown as Record<string, Value>;
-  const params = new Map(info.params.map((param) => [param.name, param]));
+  const values: Record<string, Value> = {
+    ...(stage.params as unknown as Record<string, Value>),
+    mix: stage.mix,
+  };
+  const params = new Map([...info.params, ...(mix ? [mix] : [])].map((param) => [param.name, param]));
   const isIdle = (name: string) => {
     const only = info.active_when[name];
     return only !== undefined && values[only.param] !== only.is;
@@ -52,20 +55,6 @@ export function Controls({ stage }: { stage: Stage }) {
           <h3 className="cap border-b border-line pb-[3px] font-[560]">{title}</h3>
           {names.map((name) => {
             const param = params.get(name);
-            if (name === "mix")
-              return (
-                mix && (
-                  <Control
-                    key={name}
-                    target={stage.id}
-                    path="mix"
-                    param={mix}
-                    value={stage.mix}
-                    idle={false}
-                    onChange={changeMix}
-                  />
-                )
-              );
             return (
               param && (
                 <Control
@@ -75,7 +64,7 @@ export function Controls({ stage }: { stage: Stage }) {
                   param={param}
                   value={values[name] ?? null}
                   idle={isIdle(name)}
-                  onChange={change}
+                  onChange={name === "mix" ? changeMix : change}
                 />
               )
             );

@@ -10,13 +10,13 @@ export default function LevellerView({ stage }: { stage: Extract<Stage, { kind: 
       <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
-          it evens notes towards the sound's own long average; rests are not raised
+          Gives each note one gain towards the long-term average; rests are not raised.
         </span>
       </div>
       <TimePicture
         stage={stage}
         reads={{ input: "level_now", heard: "level_average", effort: "effort_db" }}
-        heardIs="the average it steers to"
+        heardIs="long-term average"
         deepestDb={-60}
         level={null}
         effortDb={3}

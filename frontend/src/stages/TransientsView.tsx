@@ -10,7 +10,7 @@ export default function TransientsView({ stage }: { stage: Extract<Stage, { kind
       <div className="tools">
         <Presets id={stage.id} kind={stage.kind} />
         <span className="cap min-w-0 truncate">
-          a rise of the level is a hit for as long as the speed says; everything else is body
+          A rise in level is a hit for as long as Speed says; everything else is body.
         </span>
       </div>
       <TimePicture

@@ -34,7 +34,7 @@ class Context:
         surveys: what songs sound like, as far as it is known.
         trials: what is being tried on songs.
         mastered: songs as files, for records to be played from.
-        left: edits that were heard and not kept.
+        unsaved: edits that were heard and not kept.
         printing, delivering: prints and deliveries under way by their numbers.
     """
 
@@ -45,7 +45,7 @@ class Context:
     surveys: Surveys
     trials: Trials
     mastered: MasteredFiles
-    left: UnsavedEdits
+    unsaved: UnsavedEdits
     printing: RunningJobs
     delivering: RunningJobs
 

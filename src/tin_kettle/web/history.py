@@ -33,5 +33,5 @@ def back(song_id: int, revision_id: int) -> Response:
 @blueprint.post("/<int:song_id>/left/forget")
 def forget_unsaved(song_id: int) -> Response:
     """Give up what a listener left behind in the middle of an edit."""
-    context().left.forget(song_id)
+    context().unsaved.forget(song_id)
     return jsonify(left=None)

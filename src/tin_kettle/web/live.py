@@ -79,7 +79,7 @@ def _song_session(
 def _leave(song_id: int, context: Context, session: Session) -> None:
     """Hold what was edited and not kept; what a page sends as it goes away may come after its socket has closed."""
     if session.edited.unkept is not None:
-        context.left.leave(song_id, *session.edited.unkept)
+        context.unsaved.leave(song_id, *session.edited.unkept)
 
 
 def _record_session(

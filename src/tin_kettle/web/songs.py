@@ -148,7 +148,7 @@ def one(song_id: int) -> Response:
         sources={bus_id: asdict(source) for bus_id, source in sources.items()},
         revision=revision_document(kept.current_revision(library, song_id)),
         view=kept.get_view(library, song_id),
-        left=context().left.found(library, song_id),
+        left=context().unsaved.found(library, song_id),
     )
 
 

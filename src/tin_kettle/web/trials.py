@@ -20,7 +20,7 @@ from tin_kettle.web.comparison_sources import find_other
 from tin_kettle.web.context import context, opened_sources, passage
 from tin_kettle.web.request_models import RequestModel, argument, reads, takes
 
-blueprint = Blueprint("trying", __name__, url_prefix="/api")
+blueprint = Blueprint("trials", __name__, url_prefix="/api")
 
 
 class LevelRequest(RequestModel):
